@@ -1,0 +1,15 @@
+# gyrax_library(NAME ROOMS room ...): one library out of the sources of some rooms, as gyrax::NAME.
+function(gyrax_library name)
+  cmake_parse_arguments(PARSE_ARGV 1 arg "" "" "ROOMS")
+  set(sources)
+  foreach(room IN LISTS arg_ROOMS)
+    file(GLOB found CONFIGURE_DEPENDS "${PROJECT_SOURCE_DIR}/src/${room}/*.cpp" "${PROJECT_SOURCE_DIR}/include/gyrax/${room}/*.hpp")
+    list(APPEND sources ${found})
+  endforeach()
+  add_library(gyrax_${name} STATIC ${sources})
+  add_library(gyrax::${name} ALIAS gyrax_${name})
+  target_compile_features(gyrax_${name} PUBLIC cxx_std_20)
+  target_include_directories(gyrax_${name} PUBLIC
+    $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include> $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)
+  target_link_libraries(gyrax_${name} PRIVATE $<BUILD_INTERFACE:gyrax_warnings>)
+endfunction()

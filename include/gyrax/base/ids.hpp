@@ -1,0 +1,45 @@
+/// Identities: small numbers that index the tables of a checked rig. Names live in the rig, outside the core.
+///
+///     std::size_t row = gyrax::index(gyrax::AxisId{2});
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <limits>
+
+namespace gyrax {
+
+enum class HandsetId : std::uint16_t {};
+enum class LinkId : std::uint16_t {};
+enum class AxisId : std::uint16_t {};
+/// An axis, or a direction of a tool, that a request can name. For a group without coupling: its axis's number.
+enum class CoordinateId : std::uint16_t {};
+enum class ZoneId : std::uint16_t {};
+enum class SwitchId : std::uint16_t {};
+/// A row of the rig's bindings.
+enum class BindingId : std::uint16_t {};
+/// A row of the rig's controls: one control of one handset that some binding uses.
+enum class SlotId : std::uint16_t {};
+
+/// A control's place on any handset: an index into the table of control names (gyrax/handset/control_names.hpp).
+/// Values from `presence` on are not controls but what a handset says of itself.
+enum class ControlId : std::uint16_t {
+  presence = 0xfff0,  ///< raw 1: plugged in; raw 0: gone
+  gap = 0xfff1,       ///< raw: how many readings are known to be lost, at least 1
+};
+
+/// The identity that stands for "none of them".
+template <class Id>
+inline constexpr Id no = Id{std::numeric_limits<std::uint16_t>::max()};
+
+/// The row that an identity stands for.
+template <class Id>
+constexpr std::size_t index(Id id) noexcept {
+  return static_cast<std::size_t>(id);
+}
+
+/// How many of each a rig may have. Bounds every loop of a tick.
+inline constexpr std::size_t greatest_axes = 64, greatest_handsets = 16, greatest_links = 16, greatest_zones = 8,
+                             greatest_switches = 64, greatest_slots = 512, greatest_bindings = 1024, greatest_controls = 256;
+
+}  // namespace gyrax

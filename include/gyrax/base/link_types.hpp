@@ -1,0 +1,50 @@
+/// What passes between the engine and whatever moves: frames out, reports back. A simulated machine sees this header
+/// and no other of the core.
+///
+/// Frame: one word per axis of that link in the device's own unit, with how long it is valid. The receiver stops on
+/// its own when that runs out. Report: what the far end measured, in the axis's unit.
+#pragma once
+
+#include <gyrax/base/ids.hpp>
+#include <gyrax/base/time.hpp>
+
+#include <cstdint>
+#include <span>
+
+namespace gyrax {
+
+/// off: no power; hold: stand where you are, powered; follow: be at the position at the frame's time.
+enum class Mode : std::uint8_t { off, hold, follow };
+
+/// One axis of a frame. Unit of position: nm or ndeg; for a servo whole microseconds of pulse.
+struct AxisWord {
+  Mode mode = Mode::off;
+  std::int64_t position = 0;
+  bool operator==(const AxisWord&) const = default;
+};
+
+struct Frame {
+  LinkId link{};
+  std::uint32_t sequence = 0;
+  Time sent{};
+  Span valid_for{};  ///< from `sent`; afterwards the receiver must stop by itself
+  std::span<const AxisWord> axes;
+  std::span<const std::uint8_t> switches;  ///< 0 off, 1 on
+};
+
+/// One axis of a report. `measured` is false where the far end cannot know; the numbers then mean nothing.
+struct AxisReport {
+  bool measured = false;
+  double position = 0;  ///< mm or deg
+  double speed = 0;     ///< mm/s or deg/s, signed
+};
+
+struct LinkReport {
+  LinkId link{};
+  std::uint32_t sequence = 0;  ///< the heartbeat: one more each time
+  Time measured{};             ///< when the far end measured; never after `arrival`
+  Time arrival{};
+  std::span<const AxisReport> axes;
+};
+
+}  // namespace gyrax

@@ -1,0 +1,23 @@
+/// Counted positions: whole nano-units (1 nm, 1 ndeg) in 64 bits, so that exact means exact.
+///
+///     gyrax::Nano goal = gyrax::to_nano(0.05);    // 50'000'000, which ten times is 0.5 to the last digit
+#pragma once
+
+#include <cstdint>
+
+namespace gyrax {
+
+using Nano = std::int64_t;
+
+/// The greatest magnitude that to_nano takes, in the axis's unit (mm or deg).
+inline constexpr double greatest_position = 4e9;
+
+/// The nearest whole nano-unit; halves away from zero. A value that is not finite or beyond ±greatest_position
+/// gives 0: check with is_position first.
+Nano to_nano(double value) noexcept;
+/// The double nearest to a counted position.
+double from_nano(Nano value) noexcept;
+/// Whether a value can be counted: finite and within ±greatest_position. NaN cannot.
+bool is_position(double value) noexcept;
+
+}  // namespace gyrax

@@ -1,0 +1,116 @@
+/// The tick that joins the rooms: signal → bind → permit → motion → envelope → output.
+///
+/// In: the time, all readings and reports since the last tick, in order. Out: a command and a reason for every axis, a
+/// frame for every link, events. Never: allocation, a lock, a system call, an exception, a clock of its own.
+///
+///     gyrax::Engine engine(rig.setup);
+///     gyrax::TickBuffers out(rig.setup);
+///     engine.tick({now, readings, reports}, out.view());
+#pragma once
+
+#include <gyrax/bind/bind.hpp>
+#include <gyrax/engine/event.hpp>
+#include <gyrax/engine/setup.hpp>
+#include <gyrax/envelope/envelope.hpp>
+#include <gyrax/output/output.hpp>
+#include <gyrax/permit/permit.hpp>
+
+#include <span>
+#include <vector>
+
+namespace gyrax {
+
+struct TickInput {
+  Time now{};  ///< never before the last tick's; equal is allowed and moves nothing
+  std::span<const Reading> readings;
+  std::span<const LinkReport> reports;
+};
+
+struct TickOutput {
+  std::span<AxisCommand> commands;       ///< by AxisId
+  std::span<AxisStatus> why;             ///< by AxisId
+  std::span<std::uint8_t> switches;      ///< by SwitchId; 0 off, 1 on
+  std::span<const Frame>& frames;        ///< one a link; valid until the next tick
+  EventRing& events;
+};
+
+/// Storage for one engine's output, sized once.
+class TickBuffers {
+ public:
+  explicit TickBuffers(const Setup& setup, std::size_t events = 256);
+  TickOutput& view() noexcept { return view_; }
+  TickBuffers(const TickBuffers&) = delete;
+  TickBuffers& operator=(const TickBuffers&) = delete;
+
+  std::vector<AxisCommand> commands;
+  std::vector<AxisStatus> why;
+  std::vector<std::uint8_t> switches;
+  std::span<const Frame> frames;
+  EventRing events;
+
+ private:
+  TickOutput view_;
+};
+
+class Engine {
+ public:
+  /// Sizes everything from a checked rig. The only place that allocates.
+  explicit Engine(const Setup& setup);
+
+  /// One pass from left to right. The same calls give the same results again.
+  void tick(const TickInput& in, TickOutput& out) noexcept;
+
+  const Permit& permit(ZoneId zone) const noexcept { return permits_[index(zone)]; }
+  const Signal& signal() const noexcept { return signal_; }
+  const Bind& bind() const noexcept { return bind_; }
+  const Links& links() const noexcept { return links_; }
+  const AxisMotion& motion(AxisId axis) const noexcept { return motion_.axis(axis); }
+  /// What the hands ask of each coordinate in this tick.
+  std::span<const Request> requests() const noexcept { return requests_; }
+
+ private:
+  void keep_time(Time now, EventRing& events) noexcept;
+  void take_reports(const TickInput& in, EventRing& events) noexcept;
+  void take_readings(const TickInput& in, EventRing& events) noexcept;
+  void take_asks(std::span<const Ask> asks, EventRing& events) noexcept;
+  void take_ask(const Ask& ask, ZoneId zone, EventRing& events) noexcept;
+  void take_step(const Ask& ask, EventRing& events) noexcept;
+  void take_switch(const Ask& ask, EventRing& events) noexcept;
+  void turn(SwitchId target, bool on, EventRing& events) noexcept;
+  void watch(EventRing& events) noexcept;
+  void plan() noexcept;
+  void command(EventRing& events, TickOutput& out) noexcept;
+  void settle(EventRing& events, const TickOutput& out) noexcept;
+  void explain(TickOutput& out) const noexcept;
+
+  bool depends(ZoneId zone, HandsetId handset) const noexcept;
+  bool depends(ZoneId zone, LinkId link) const noexcept;
+  void apply(ZoneId zone, PermitEvent event, Cause cause, EventRing& events) noexcept;
+  void fault(ZoneId zone, Cause cause, EventRing& events) noexcept;
+  void offer(ZoneId zone, PermitEvent event, State wanted, EventRing& events) noexcept;
+  void take_up(ZoneId zone) noexcept;
+  Obstacle obstacle(ZoneId zone) const noexcept;
+  Obstacle holding(ZoneId zone) const noexcept;
+  bool powered(AxisId axis) const noexcept;
+  Obstacle holding_live(AxisId axis) const noexcept;
+
+  Setup setup_;
+  Signal signal_;
+  Bind bind_;
+  Links links_;
+  std::vector<Permit> permits_;
+  Motion motion_;
+  Envelope envelope_;
+  Output output_;
+
+  std::vector<Request> requests_;
+  std::vector<std::uint8_t> must_be_measured_;  // by AxisId
+  std::vector<std::uint8_t> taken_up_;          // by AxisId: has had power before
+  std::vector<std::uint8_t> switches_;          // by SwitchId
+  std::vector<std::uint8_t> stopped_;           // by ZoneId: a stop came in this tick, so that nothing starts in it
+  bool started_ = false;
+  Time now_{};
+  double dt_s_ = 0;
+};
+
+}  // namespace gyrax

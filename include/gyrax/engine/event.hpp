@@ -1,0 +1,55 @@
+/// What happened in the engine, as numbered facts with a time, a cause and a number.
+///
+///     while (events.read(event)) …
+#pragma once
+
+#include <gyrax/permit/interlock.hpp>
+#include <gyrax/permit/phase.hpp>
+#include <gyrax/base/nano.hpp>
+#include <gyrax/base/time.hpp>
+
+#include <cstdint>
+#include <vector>
+
+namespace gyrax {
+
+struct Event {
+  enum class Kind : std::uint8_t {
+    state,         ///< a zone's state is now `state`; `cause` where it stops or has tripped
+    fault,         ///< `cause` arose in `zone`
+    refused,       ///< a person asked for `state` in `zone`; `obstacle` is in the way
+    step_refused,  ///< a step of `number` nano-units on `axis` was refused; `obstacle` says why
+    switch_refused,  ///< turning `target` was refused; `obstacle` says why
+    rate,          ///< the rate is now `number` thousandths of a percent
+    increment,     ///< the increments' notches moved; `number`: up or down
+    switched,      ///< `target` is now on (`number` 1) or off (0)
+    gap,           ///< `number` readings of obstacle.handset were lost
+  };
+  Time at{};
+  Kind kind = Kind::state;
+  ZoneId zone = no<ZoneId>;
+  State state = State::stowed;
+  Cause cause = Cause::none;
+  Obstacle obstacle{};
+  AxisId axis = no<AxisId>;
+  SwitchId target = no<SwitchId>;
+  std::int64_t number = 0;
+};
+
+/// A ring of the latest events, sized once. Writing never waits: what nobody read in time is overwritten and counted.
+class EventRing {
+ public:
+  /// `capacity` ≥ 1.
+  explicit EventRing(std::size_t capacity) : events_(capacity > 0 ? capacity : 1) {}
+  void write(const Event& event) noexcept;
+  /// The oldest unread event; false if there is none.
+  bool read(Event& event) noexcept;
+  std::uint64_t overwritten() const noexcept { return overwritten_; }
+
+ private:
+  std::vector<Event> events_;
+  std::size_t first_ = 0, count_ = 0;
+  std::uint64_t overwritten_ = 0;
+};
+
+}  // namespace gyrax

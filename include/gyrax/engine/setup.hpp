@@ -1,0 +1,53 @@
+/// A checked rig as the engine sees it: tables of numbers, no names. The rig room makes one from a file.
+///
+/// Rows are found by their identities: axes[index(AxisId)] and so on.
+#pragma once
+
+#include <gyrax/bind/bind.hpp>
+#include <gyrax/motion/motion.hpp>
+#include <gyrax/output/servo.hpp>
+#include <gyrax/permit/guard.hpp>
+
+#include <optional>
+#include <vector>
+
+namespace gyrax {
+
+/// How an axis's position is known.
+enum class PositionKind : std::uint8_t {
+  measured,  ///< its link reports it; without a report the zone does not get ready
+  assumed,   ///< it is where it was last told to be; at first at `start`
+};
+
+struct AxisSetup {
+  AxisLimits limits = *AxisLimits::make(0, 1, 1, 1, 1);
+  ZoneId zone{};
+  Wiring wiring{};
+  PositionKind position = PositionKind::measured;
+  double start = 0;      ///< of an assumed axis
+  double deviation = 0;  ///< measured axes: greatest distance between command and report, > 0; more is a fault
+  double settled = 0;    ///< measured axes: a report this near to where the axis stands agrees with it, ≥ 0
+  std::optional<ServoMap> servo;
+};
+
+struct SwitchSetup {
+  ZoneId zone{};
+  Wiring wiring{};
+  bool start_on = false;
+  enum class OnTrip : std::uint8_t { off, on, keep } on_trip = OnTrip::off;
+};
+
+struct Setup {
+  Span longest_tick = std::chrono::milliseconds(20);  ///< a tick later than this after the last one is a fault
+  std::vector<HandsetSetup> handsets;
+  std::vector<ControlSetup> controls;
+  std::vector<BindingSetup> bindings;
+  NotchSetup notches;
+  std::vector<ZoneSetup> zones;
+  std::vector<AxisSetup> axes;
+  std::vector<GroupSetup> groups;
+  std::vector<LinkSetup> links;
+  std::vector<SwitchSetup> switches;
+};
+
+}  // namespace gyrax

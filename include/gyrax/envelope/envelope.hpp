@@ -1,0 +1,55 @@
+/// The last check before output, written apart from motion: its own arithmetic, its own copy of the limits.
+///
+/// In: the command that an axis is about to get, whether the axis may move, and the time since the last one. Out: the
+/// same command if it holds; otherwise its own ramp to rest from the last accepted state at the brake limit, and the
+/// verdict "refused". Never: trust in what anybody else computed.
+///
+///     Verdict v = envelope.check(axis, may_move, command, dt_s);
+///     if (v == Verdict::refused) …trip the permit
+#pragma once
+
+#include <gyrax/base/command.hpp>
+
+#include <span>
+#include <vector>
+
+namespace gyrax {
+
+/// The envelope's own copy of an axis's limits: travel in the axis's unit, speed per s, accel and brake per s².
+struct Bounds {
+  double low = 0, high = 0, speed = 0, accel = 0, brake = 0;
+};
+
+enum class Verdict : std::uint8_t { accepted, refused };
+
+class Envelope {
+ public:
+  explicit Envelope(std::span<const Bounds> bounds);
+
+  /// Sets where an axis stands, at rest. For entering a powered phase; refused (false) while the axis moves.
+  bool restart(AxisId axis, double position) noexcept;
+
+  /// Checks one axis's command for this tick and mends it in place where it does not hold. `dt_s` is what has passed
+  /// since the last check (0 allowed). Once refused, an axis ramps to rest and stays there until restart().
+  /// With mode off nothing is checked but that the numbers are countable, and the axis counts as at rest where it is.
+  Verdict check(AxisId axis, bool may_move, AxisCommand& command, double dt_s) noexcept;
+
+  /// Whether the axis is on, or at the end of, the envelope's own ramp.
+  bool refusing(AxisId axis) const noexcept { return states_[index(axis)].refusing; }
+
+  /// Bounds hold to this share of themselves; positions to this many units. Stated rounding of doubles, with room.
+  static constexpr double share = 1e-6, slack = 1e-9;
+
+ private:
+  struct State {
+    double p = 0, v = 0;
+    bool refusing = false;
+  };
+  bool holds(const Bounds& bounds, const State& last, bool may_move, const AxisCommand& command, double dt_s) const noexcept;
+  void ramp_down(const Bounds& bounds, State& state, AxisCommand& command, double dt_s) const noexcept;
+
+  std::vector<Bounds> bounds_;
+  std::vector<State> states_;
+};
+
+}  // namespace gyrax

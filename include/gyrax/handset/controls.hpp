@@ -1,0 +1,52 @@
+/// The names of controls by where they sit, and the kernel's codes that they have by default.
+///
+/// Source of the defaults: the Linux kernel's gamepad specification (Documentation/input/gamepad.rst) and its event
+/// codes (include/uapi/linux/input-event-codes.h). For a stick's y the specification has down positive; here pushing
+/// away from oneself is positive, so those controls are reversed by default.
+///
+///     gyrax::find_control("stick.left.x")->id
+#pragma once
+
+#include <gyrax/base/ids.hpp>
+#include <gyrax/signal/calibration.hpp>
+
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+namespace gyrax {
+
+enum class ControlShape : std::uint8_t { key, centred, one_sided, counts };
+
+struct ControlName {
+  std::string name;
+  ControlShape shape = ControlShape::key;
+  std::uint16_t type = 0;  ///< the kernel's event type: EV_KEY, EV_ABS, EV_REL
+  std::uint16_t code = 0;
+  int hat_side = 0;        ///< -1 or 1: this key is that side of a hat's axis; otherwise 0
+  bool reversed = false;
+  ControlId id{};
+};
+
+/// Every control there is, by ControlId.
+std::span<const ControlName> all_controls();
+/// By name; nullptr if there is none.
+const ControlName* find_control(const std::string& name);
+/// The control of a kernel code; for a hat's axis the side; nullptr if it has no name.
+const ControlName* find_control(std::uint16_t type, std::uint16_t code, int hat_side = 0);
+const std::string& control_name(ControlId control);
+/// The two controls of a stick ("stick.left"): x and y; nullopt if it is not a stick's name.
+struct StickControls {
+  ControlId x{}, y{};
+};
+std::optional<StickControls> stick(const std::string& name);
+/// The stick that a control is part of ("stick.left" for stick.left.y); empty if none.
+std::string stick_of(ControlId control);
+/// Of all control names, the one that was probably meant; empty if none is near.
+std::string nearest_control(const std::string& typed);
+/// The kernel's own name of a code, as "ABS_X", where the default map has it; otherwise its numbers.
+std::string kernel_code(const ControlName& control);
+
+}  // namespace gyrax

@@ -1,0 +1,35 @@
+/// What a device says of itself: who it is, and what it can send.
+///
+///     device.absolute.at(ABS_X).maximum
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace gyrax {
+
+/// The kernel's input_absinfo, without the value: raw units of that control.
+struct AbsoluteRange {
+  std::int32_t minimum = 0, maximum = 0, fuzz = 0, flat = 0, resolution = 0;
+};
+
+struct Device {
+  std::string name;
+  std::uint16_t bus = 0, vendor = 0, product = 0, version = 0;
+  std::set<std::uint16_t> properties, keys, relative;
+  std::map<std::uint16_t, AbsoluteRange> absolute;
+  /// Further event types (misc, switches, lights, force feedback …) as the device lists them.
+  std::map<std::uint16_t, std::set<std::uint16_t>> other;
+};
+
+/// One event as the kernel sends it, at a time in seconds and microseconds of the device's clock.
+struct InputEvent {
+  std::int64_t time_us = 0;
+  std::uint16_t type = 0, code = 0;
+  std::int32_t value = 0;
+};
+
+}  // namespace gyrax

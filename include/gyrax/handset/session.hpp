@@ -1,0 +1,73 @@
+/// A recorded session: what each handset sent, when each was plugged in, and when the stand-ins were told to fail.
+///
+/// A session is a TOML file of its own with one evemu track for each handset beside it (docs/formats.md). Keys that a
+/// reader does not know are skipped.
+///
+///     gyrax::Session session = gyrax::load_session("session.toml");
+///     gyrax::Rig rig = gyrax::fit(gyrax::load_rig("bench.toml"), session.devices());
+///     gyrax::Player hands(session, rig);
+///     engine.tick({now, hands.until(now), reports}, out);
+#pragma once
+
+#include <gyrax/base/reading.hpp>
+#include <gyrax/handset/track.hpp>
+#include <gyrax/rig/rig.hpp>
+
+#include <map>
+#include <span>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+namespace gyrax {
+
+/// A fault of a simulated machine. silent: its link gives no sign and takes none; stuck, reversed: of one axis.
+struct SessionFault {
+  enum class Kind : std::uint8_t { silent, stuck, reversed, mended };
+  Time at{};
+  Kind kind = Kind::silent;
+  std::string link, axis;  ///< one of them; the other is empty
+  int line = 0;
+};
+
+struct SessionHandset {
+  std::string name;
+  Track track;
+  std::string track_path;
+  std::vector<std::pair<Time, Time>> plugged;  ///< ascending, apart from each other
+};
+
+struct Session {
+  std::string path, title;
+  Span length{};
+  std::vector<SessionHandset> handsets;
+  std::vector<SessionFault> faults;  ///< times ascending
+
+  std::map<std::string, Device> devices() const;
+};
+
+/// Greatest length of a session, and the version of its format.
+inline constexpr double greatest_session_s = 86'400;
+inline constexpr int session_version = 1;
+
+/// Errors: SessionError with everything that is wrong, in the session and in its tracks.
+Session load_session(const std::string& path);
+/// The same from a text; tracks are looked for beside `file`.
+Session parse_session(std::string_view text, const std::string& file);
+
+/// Plays a session's readings to an engine. Errors: SessionError where the rig has no such handset, link or axis.
+class Player {
+ public:
+  Player(const Session& session, const Rig& rig);
+
+  /// All readings that have arrived by `now` since the last call, in order.
+  std::span<const Reading> until(Time now) noexcept;
+  std::size_t size() const noexcept { return readings_.size(); }
+
+ private:
+  std::vector<Reading> readings_;
+  std::size_t next_ = 0;
+};
+
+}  // namespace gyrax

@@ -1,0 +1,41 @@
+/// The links of a rig whose machines are simulated, side by side and in the engine's own time.
+///
+/// In: the engine's frames. Out: the reports for its next tick.
+///
+///     SimulatedLinks links(rig);
+///     engine.tick({now, readings, links.reports(now)}, out);
+///     links.send(out.frames);
+#pragma once
+
+#include <gyrax/rig/rig.hpp>
+#include <gyrax/sim/bench.hpp>
+
+#include <span>
+#include <string>
+#include <vector>
+
+namespace gyrax {
+
+class SimulatedLinks {
+ public:
+  explicit SimulatedLinks(const Rig& rig);
+
+  /// Lets the machines move on to `now` and gives what they reported since. Valid until the next call.
+  std::span<const LinkReport> reports(Time now);
+  void send(std::span<const Frame> frames);
+
+  sim::Bench& bench(LinkId link) { return benches_[index(link)]; }
+  /// Where an axis of the rig really is, and how fast, in its unit; asked of the machine, not of its reports.
+  double position(AxisId axis) const;
+  double speed(AxisId axis) const;
+  bool switched_on(SwitchId target) const;
+  /// Breaks an axis of the rig (or mends it, with AxisFault::none).
+  void break_axis(AxisId axis, sim::AxisFault fault);
+
+ private:
+  std::vector<sim::Bench> benches_;
+  std::vector<Wiring> axes_, switches_;
+  std::vector<LinkReport> reports_;
+};
+
+}  // namespace gyrax

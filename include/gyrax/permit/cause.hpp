@@ -1,0 +1,52 @@
+/// Why a zone stops, and how: the causes, with the stop category that each has unless the rig says otherwise.
+///
+/// Stop categories are those of IEC 60204-1, 9.2.2: 0 removes power at once, 1 is a controlled stop and then removes
+/// power, 2 is a controlled stop with power left on.
+///
+///     about(Cause::link_silent).sentence
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+
+namespace gyrax {
+
+enum class Category : std::uint8_t { zero = 0, one = 1, two = 2 };
+
+enum class Cause : std::uint8_t {
+  none,
+  // what a person asked for
+  enable_released,
+  enable_squeezed,
+  stop_key,
+  stow,
+  // faults
+  handset_gone,
+  handset_silent,
+  handset_gap,
+  reading_clock,
+  reading_implausible,
+  link_silent,
+  report_invalid,
+  axis_deviates,
+  tick_late,
+  clock_backwards,
+  envelope_refused,
+};
+inline constexpr std::size_t cause_count = 16;
+
+struct AboutCause {
+  const char* name;      ///< as the rig's `stops` table and every output spell it
+  Category category;     ///< unless the rig says otherwise
+  bool fault;            ///< trips the zone; otherwise a person asked for it
+  const char* sentence;  ///< what happened, for a person
+};
+
+/// The row of a cause.
+const AboutCause& about(Cause cause) noexcept;
+
+/// The category of each cause, as a rig with no word on them has it.
+std::array<Category, cause_count> default_categories() noexcept;
+
+}  // namespace gyrax

@@ -1,0 +1,55 @@
+/// The named reasons that hold an axis still, each with what would release it, in words a person can act on.
+///
+///     about(Interlock::end_of_travel_high).release      // "move it the other way"
+#pragma once
+
+#include <gyrax/base/ids.hpp>
+#include <gyrax/permit/cause.hpp>
+
+namespace gyrax {
+
+enum class Interlock : std::uint8_t {
+  none,     ///< it moves
+  unasked,  ///< it could move; nothing asks it to
+  stowed,
+  not_enabled,
+  stopping,
+  tripped,
+  handset_gone,
+  handset_silent,
+  link_silent,
+  no_position,
+  unreported,
+  not_neutral,
+  end_of_travel_low,
+  end_of_travel_high,
+};
+inline constexpr std::size_t interlock_count = 14;
+
+struct AboutInterlock {
+  const char* name;
+  const char* sentence;  ///< what holds it; {handset}, {control}, {link} and {cause} stand for names
+  const char* release;   ///< what would release it; {ready}, {enable} and {reset} stand for the controls bound to them
+};
+
+const AboutInterlock& about(Interlock interlock) noexcept;
+
+/// One interlock with what it is about.
+struct Obstacle {
+  Interlock what = Interlock::none;
+  HandsetId handset = no<HandsetId>;
+  SlotId slot = no<SlotId>;
+  LinkId link = no<LinkId>;
+  bool operator==(const Obstacle&) const = default;
+};
+
+/// Why an axis does what it does in this tick.
+struct AxisStatus {
+  bool asked = false;  ///< some control asks it to move
+  Obstacle held;       ///< what holds it; none while it moves
+  Obstacle before;     ///< what has to be put right before `held` can be released; none if nothing
+  Cause cause = Cause::none;  ///< of the stop, while stopping or tripped
+  bool operator==(const AxisStatus&) const = default;
+};
+
+}  // namespace gyrax

@@ -1,0 +1,55 @@
+/// The watchdog of the links: is each heartbeat fresh, and where is every axis.
+///
+/// In: reports. Out: whether a link is fresh, and the last measured position of each axis. Never: a position from a
+/// report that failed a check, and never a neutral one in place of a lost one.
+///
+///     Cause wrong = links.accept(report, now);      // Cause::none, or why the report was refused
+#pragma once
+
+#include <gyrax/base/link_types.hpp>
+#include <gyrax/permit/cause.hpp>
+
+#include <span>
+#include <vector>
+
+namespace gyrax {
+
+struct LinkSetup {
+  Span longest_silence = std::chrono::milliseconds(100);  ///< without a heartbeat; longer is a fault
+  Span frame_valid_for = std::chrono::milliseconds(50);   ///< given to the far end with every frame
+};
+
+/// Where an axis is on its links: which link, and which word of that link's frames and reports.
+struct Wiring {
+  LinkId link{};
+  std::uint16_t channel = 0;
+};
+
+class Links {
+ public:
+  Links(std::span<const LinkSetup> links, std::span<const Wiring> axes);
+
+  /// Takes one report. Refused whole, with Cause::report_invalid, where its times are out of order or in the future,
+  /// its heartbeat stands still or runs backwards, or a measured number is not finite. An unknown link is ignored.
+  Cause accept(const LinkReport& report, Time now) noexcept;
+
+  bool fresh(LinkId link, Time now) const noexcept;
+  /// The last report's word on an axis; not measured if there was none.
+  const AxisReport& measured(AxisId axis) const noexcept { return axes_[index(axis)]; }
+  std::size_t links() const noexcept { return states_.size(); }
+
+ private:
+  struct State {
+    bool heard = false;
+    std::uint32_t sequence = 0;
+    Time measured{}, arrival{};
+  };
+  bool holds(const LinkReport& report, Time now) const noexcept;
+
+  std::vector<LinkSetup> links_;
+  std::vector<Wiring> wiring_;
+  std::vector<State> states_;
+  std::vector<AxisReport> axes_;
+};
+
+}  // namespace gyrax

@@ -1,0 +1,85 @@
+/// A rig: the described whole, read from TOML and checked.
+///
+/// In: one file, and those that it includes. Out: the engine's setup with the names, units and lines behind its numbers.
+/// Never: a rig with a doubt in it. Whatever is wrong is told at once, all of it, as a RigError.
+///
+///     gyrax::Rig rig = gyrax::load_rig("bench.toml");
+///     gyrax::Engine engine(rig.setup);
+#pragma once
+
+#include <gyrax/engine/setup.hpp>
+#include <gyrax/files/problem.hpp>
+#include <gyrax/handset/device.hpp>
+
+#include <map>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace gyrax {
+
+/// The file and line that set something.
+struct Origin {
+  std::string file;
+  int line = 0;
+};
+
+struct AxisInfo {
+  std::string name, unit;  ///< unit: "mm" or "deg"
+  double jerk = 0, brake_jerk = 0;  ///< unit/s³; 0 where the rig gives none
+  Origin origin;
+};
+
+struct SlotInfo {
+  std::string name;          ///< "stick.left.x"
+  bool own_ends = false;     ///< the rig gives its ends; otherwise the device's description does
+  bool own_direction = false;
+};
+
+/// What the simulated machine behind a link is like.
+struct SimulatedInfo {
+  double lag_s = 0.012;       ///< time constant with which an axis follows
+  double delay_s = 0.002;     ///< from measuring to the report's arrival
+  double report_s = 0.004;    ///< between two reports
+  double speed_share = 1.3;   ///< an axis's own speed limit, of the rig's
+  double brake_share = 1.0;   ///< an axis's own brake when it has to stop by itself, of the rig's
+};
+
+struct LinkInfo {
+  std::string name;
+  SimulatedInfo simulated;
+};
+
+struct BindingInfo {
+  Origin origin;
+  std::string sentence;  ///< "stick.left.x jogs x"
+};
+
+struct Rig {
+  std::string path, title;
+  Span period = std::chrono::milliseconds(2);
+  Setup setup;
+  std::vector<std::string> handsets, zones, switches;  // by their identities
+  std::vector<AxisInfo> axes;
+  std::vector<SlotInfo> slots;
+  std::vector<LinkInfo> links;
+  std::vector<BindingInfo> bindings;
+  std::vector<std::string> remarks;      ///< what the checker cannot promise, in sentences
+  std::map<std::string, Origin> origins; ///< by full key, "axis.x.speed"; what is not there has its default
+};
+
+/// Greatest rig file, bytes; how many files it may include.
+inline constexpr std::size_t greatest_rig = 1u << 20, greatest_includes = 32;
+/// The version of the rig's format that this library writes and the newest that it reads.
+inline constexpr int rig_version = 1;
+
+/// Reads a rig file. Errors: RigError with everything that is wrong with it.
+Rig load_rig(const std::string& path);
+/// The same from a text; `file` is its name in messages, and includes are looked for beside it.
+Rig parse_rig(std::string_view text, const std::string& file);
+
+/// The rig with its controls' ends taken from the devices' own descriptions, by handset name, wherever the rig does
+/// not give them itself. Errors: RigError (device) where a bound control is not on its device.
+Rig fit(Rig rig, const std::map<std::string, Device>& devices);
+
+}  // namespace gyrax

@@ -1,0 +1,201 @@
+#include <gyrax/engine/engine.hpp>
+
+namespace gyrax {
+namespace {
+
+template <class Field>
+auto column(const std::vector<AxisSetup>& axes, Field field) {
+  std::vector<decltype(field(axes.front()))> values;
+  values.reserve(axes.size());
+  for (const AxisSetup& axis : axes) values.push_back(field(axis));
+  return values;
+}
+
+std::vector<Wiring> wiring(const std::vector<SwitchSetup>& switches) {
+  std::vector<Wiring> values;
+  for (const SwitchSetup& s : switches) values.push_back(s.wiring);
+  return values;
+}
+
+std::vector<Permit> permits(const std::vector<ZoneSetup>& zones) {
+  std::vector<Permit> values;
+  for (const ZoneSetup& zone : zones) values.emplace_back(zone.categories);
+  return values;
+}
+
+Wiring wiring_of(const AxisSetup& a) { return a.wiring; }
+AxisLimits limits_of(const AxisSetup& a) { return a.limits; }
+std::optional<ServoMap> servo_of(const AxisSetup& a) { return a.servo; }
+Bounds bounds_of(const AxisSetup& a) {
+  return {a.limits.low(), a.limits.high(), a.limits.speed(), a.limits.accel(), a.limits.brake()};
+}
+std::uint8_t is_measured(const AxisSetup& a) { return a.position == PositionKind::measured ? 1 : 0; }
+
+ZoneId zone_at(std::size_t row) { return ZoneId{static_cast<std::uint16_t>(row)}; }
+AxisId axis_at(std::size_t row) { return AxisId{static_cast<std::uint16_t>(row)}; }
+
+}  // namespace
+
+TickBuffers::TickBuffers(const Setup& setup, std::size_t capacity)
+    : commands(setup.axes.size()),
+      why(setup.axes.size()),
+      switches(setup.switches.size()),
+      events(capacity),
+      view_{commands, why, switches, frames, events} {}
+
+Engine::Engine(const Setup& setup)
+    : setup_(setup),
+      signal_(setup.handsets, setup.controls),
+      bind_(setup.bindings, setup.controls.size(), setup.notches),
+      links_(setup.links, column(setup.axes, wiring_of)),
+      permits_(permits(setup.zones)),
+      motion_(column(setup.axes, limits_of), setup.groups),
+      envelope_(column(setup.axes, bounds_of)),
+      output_(setup.links, column(setup.axes, wiring_of), column(setup.axes, servo_of), wiring(setup.switches)),
+      requests_(setup.axes.size()),
+      must_be_measured_(column(setup.axes, is_measured)),
+      taken_up_(setup.axes.size()),
+      switches_(setup.switches.size()),
+      stopped_(setup.zones.size()) {
+  for (std::size_t i = 0; i < switches_.size(); ++i) switches_[i] = setup.switches[i].start_on ? 1 : 0;
+}
+
+void Engine::tick(const TickInput& in, TickOutput& out) noexcept {
+  keep_time(in.now, out.events);
+  take_reports(in, out.events);
+  take_readings(in, out.events);
+  watch(out.events);
+  plan();
+  command(out.events, out);
+  out.frames = output_.frames(out.commands, switches_, now_);
+  explain(out);
+  settle(out.events, out);
+}
+
+void Engine::keep_time(Time now, EventRing& events) noexcept {
+  const Span passed = started_ ? now - now_ : Span{0};
+  now_ = now;
+  started_ = true;
+  dt_s_ = passed > Span{0} ? to_seconds(passed < setup_.longest_tick ? passed : setup_.longest_tick) : 0;
+  for (std::size_t z = 0; z < permits_.size(); ++z) {
+    stopped_[z] = 0;
+    if (passed < Span{0}) fault(zone_at(z), Cause::clock_backwards, events);
+    if (passed > setup_.longest_tick) fault(zone_at(z), Cause::tick_late, events);
+  }
+}
+
+void Engine::take_reports(const TickInput& in, EventRing& events) noexcept {
+  for (const LinkReport& report : in.reports) {
+    const Cause wrong = links_.accept(report, now_);
+    if (wrong == Cause::none) continue;
+    for (std::size_t z = 0; z < permits_.size(); ++z)
+      if (depends(zone_at(z), report.link)) fault(zone_at(z), wrong, events);
+  }
+}
+
+void Engine::watch(EventRing& events) noexcept {
+  for (std::size_t z = 0; z < permits_.size(); ++z) {
+    const State state = permits_[z].state();
+    if (state == State::stowed || state == State::tripped) continue;
+    const Interlock loss = first_loss(setup_.zones[z], signal_, links_, now_).what;
+    if (loss == Interlock::handset_gone) fault(zone_at(z), Cause::handset_gone, events);
+    if (loss == Interlock::handset_silent) fault(zone_at(z), Cause::handset_silent, events);
+    if (loss == Interlock::link_silent) fault(zone_at(z), Cause::link_silent, events);
+  }
+  for (std::size_t a = 0; a < setup_.axes.size(); ++a) {
+    const AxisSetup& axis = setup_.axes[a];
+    const AxisReport& report = links_.measured(axis_at(a));
+    if (axis.position != PositionKind::measured || !powered(axis_at(a)) || !report.measured) continue;
+    const double off = report.position - motion_.axis(axis_at(a)).state().p;
+    if (!(off <= axis.deviation && off >= -axis.deviation)) fault(axis.zone, Cause::axis_deviates, events);
+  }
+}
+
+void Engine::plan() noexcept {
+  bind_.requests(signal_, requests_);
+  for (std::size_t g = 0; g < motion_.groups().size(); ++g) {
+    const bool live = permits_[index(motion_.groups()[g].zone)].live();
+    if (live) {
+      motion_.ask(g, requests_, bind_.rate());
+    } else {
+      motion_.stop(g);
+    }
+    motion_.advance(g, dt_s_);
+  }
+}
+
+void Engine::command(EventRing& events, TickOutput& out) noexcept {
+  for (std::size_t a = 0; a < setup_.axes.size(); ++a) {
+    const AxisSetup& axis = setup_.axes[a];
+    const Permit& permit = permits_[index(axis.zone)];
+    const bool may_move = permit.powered() && (permit.live() || permit.stopping());
+    AxisMotion& motion = motion_.axis(axis_at(a));
+    AxisCommand& command = out.commands[a];
+    const AxisState& state = motion.state();
+    const Mode mode = !permit.powered() ? Mode::off : may_move ? Mode::follow : Mode::hold;
+    command = {mode, state.p, state.v, state.a, now_ + setup_.links[index(axis.wiring.link)].frame_valid_for};
+    if (mode == Mode::off) motion.keep();
+    const Verdict verdict = envelope_.check(axis_at(a), may_move, command, dt_s_);
+    if (envelope_.refusing(axis_at(a))) motion.restart(command.p);
+    if (verdict == Verdict::refused) fault(axis.zone, Cause::envelope_refused, events);
+  }
+  for (std::size_t i = 0; i < switches_.size(); ++i) out.switches[i] = switches_[i];
+}
+
+void Engine::settle(EventRing& events, const TickOutput& out) noexcept {
+  for (std::size_t z = 0; z < permits_.size(); ++z) {
+    if (!permits_[z].stopping()) continue;
+    bool rest = true;
+    for (const AxisId axis : setup_.zones[z].axes) rest = rest && out.commands[index(axis)].v == 0;
+    if (rest) apply(zone_at(z), PermitEvent::rest, Cause::none, events);
+  }
+}
+
+void Engine::explain(TickOutput& out) const noexcept {
+  for (std::size_t z = 0; z < permits_.size(); ++z) {
+    const Permit& permit = permits_[z];
+    AxisStatus status;
+    status.held = holding(zone_at(z));
+    if (permit.stopping() || permit.state() == State::tripped) status.cause = permit.cause();
+    if (!permit.live()) status.before = obstacle(zone_at(z));
+    for (const AxisId axis : setup_.zones[z].axes) {
+      const Request& request = requests_[index(axis)];
+      AxisStatus& why = out.why[index(axis)];
+      why = status;
+      why.asked = request.asked() || motion_.axis(axis).has_goal();
+      if (permit.live()) why.held = holding_live(axis);
+    }
+  }
+}
+
+Obstacle Engine::holding(ZoneId zone) const noexcept {
+  switch (permits_[index(zone)].state()) {
+    case State::stowed: return {.what = Interlock::stowed};
+    case State::ready: return {.what = Interlock::not_enabled};
+    case State::stopping: return {.what = Interlock::stopping};
+    case State::tripped: return {.what = Interlock::tripped};
+    case State::live: break;
+  }
+  return {};
+}
+
+Obstacle Engine::holding_live(AxisId axis) const noexcept {
+  const Request& request = requests_[index(axis)];
+  const AxisMotion& motion = motion_.axis(axis);
+  if (motion.blocked_low()) return {.what = Interlock::end_of_travel_low};
+  if (motion.blocked_high()) return {.what = Interlock::end_of_travel_high};
+  if (!motion.at_rest()) return {};
+  if (request.waiting_for != no<SlotId>) {
+    const SlotId slot = request.waiting_for;
+    return {.what = Interlock::not_neutral, .handset = signal_.setup(slot).handset, .slot = slot};
+  }
+  return request.asked() || motion.has_goal() ? Obstacle{} : Obstacle{.what = Interlock::unasked};
+}
+
+bool Engine::powered(AxisId axis) const noexcept { return permits_[index(setup_.axes[index(axis)].zone)].powered(); }
+
+Obstacle Engine::obstacle(ZoneId zone) const noexcept {
+  return first_obstacle(setup_.zones[index(zone)], must_be_measured_, signal_, links_, now_);
+}
+
+}  // namespace gyrax

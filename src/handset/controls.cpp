@@ -1,0 +1,174 @@
+#include <gyrax/files/problem.hpp>
+#include <gyrax/handset/controls.hpp>
+
+#include <fmt/format.h>
+#include <linux/input-event-codes.h>
+
+#include <unordered_map>
+
+namespace gyrax {
+namespace {
+
+struct Row {
+  const char* name;
+  ControlShape shape;
+  std::uint16_t type, code;
+  const char* kernel;
+  int hat_side = 0;
+  bool reversed = false;
+};
+
+#define GYRAX_CODE(type, code) type, code, #code
+constexpr auto key = ControlShape::key;
+constexpr auto centred = ControlShape::centred;
+constexpr auto one_sided = ControlShape::one_sided;
+constexpr auto counts = ControlShape::counts;
+
+const Row rows[] = {
+    {"stick.left.x", centred, GYRAX_CODE(EV_ABS, ABS_X)},
+    {"stick.left.y", centred, GYRAX_CODE(EV_ABS, ABS_Y), 0, true},
+    {"stick.right.x", centred, GYRAX_CODE(EV_ABS, ABS_RX)},
+    {"stick.right.y", centred, GYRAX_CODE(EV_ABS, ABS_RY), 0, true},
+    {"trigger.left", one_sided, GYRAX_CODE(EV_ABS, ABS_Z)},
+    {"trigger.right", one_sided, GYRAX_CODE(EV_ABS, ABS_RZ)},
+    {"throttle", one_sided, GYRAX_CODE(EV_ABS, ABS_THROTTLE)},
+    {"rudder", centred, GYRAX_CODE(EV_ABS, ABS_RUDDER)},
+    {"pedal.left", one_sided, GYRAX_CODE(EV_ABS, ABS_BRAKE)},
+    {"pedal.right", one_sided, GYRAX_CODE(EV_ABS, ABS_GAS)},
+    {"wheel", centred, GYRAX_CODE(EV_ABS, ABS_WHEEL)},
+    {"tilt.x", centred, GYRAX_CODE(EV_ABS, ABS_TILT_X)},
+    {"tilt.y", centred, GYRAX_CODE(EV_ABS, ABS_TILT_Y)},
+    {"hat.left", key, GYRAX_CODE(EV_ABS, ABS_HAT0X), -1},
+    {"hat.right", key, GYRAX_CODE(EV_ABS, ABS_HAT0X), 1},
+    {"hat.up", key, GYRAX_CODE(EV_ABS, ABS_HAT0Y), -1},
+    {"hat.down", key, GYRAX_CODE(EV_ABS, ABS_HAT0Y), 1},
+    {"hat.left", key, GYRAX_CODE(EV_KEY, BTN_DPAD_LEFT)},
+    {"hat.right", key, GYRAX_CODE(EV_KEY, BTN_DPAD_RIGHT)},
+    {"hat.up", key, GYRAX_CODE(EV_KEY, BTN_DPAD_UP)},
+    {"hat.down", key, GYRAX_CODE(EV_KEY, BTN_DPAD_DOWN)},
+    {"face.south", key, GYRAX_CODE(EV_KEY, BTN_SOUTH)},
+    {"face.east", key, GYRAX_CODE(EV_KEY, BTN_EAST)},
+    {"face.north", key, GYRAX_CODE(EV_KEY, BTN_NORTH)},
+    {"face.west", key, GYRAX_CODE(EV_KEY, BTN_WEST)},
+    {"shoulder.left", key, GYRAX_CODE(EV_KEY, BTN_TL)},
+    {"shoulder.right", key, GYRAX_CODE(EV_KEY, BTN_TR)},
+    {"trigger.left.key", key, GYRAX_CODE(EV_KEY, BTN_TL2)},
+    {"trigger.right.key", key, GYRAX_CODE(EV_KEY, BTN_TR2)},
+    {"menu.left", key, GYRAX_CODE(EV_KEY, BTN_SELECT)},
+    {"menu.right", key, GYRAX_CODE(EV_KEY, BTN_START)},
+    {"menu.centre", key, GYRAX_CODE(EV_KEY, BTN_MODE)},
+    {"thumb.left", key, GYRAX_CODE(EV_KEY, BTN_THUMBL)},
+    {"thumb.right", key, GYRAX_CODE(EV_KEY, BTN_THUMBR)},
+    {"grip.trigger", key, GYRAX_CODE(EV_KEY, BTN_TRIGGER)},
+    {"grip.thumb", key, GYRAX_CODE(EV_KEY, BTN_THUMB)},
+    {"dial.1", counts, GYRAX_CODE(EV_REL, REL_DIAL)},
+    {"dial.2", counts, GYRAX_CODE(EV_REL, REL_WHEEL)},
+    {"dial.3", counts, GYRAX_CODE(EV_REL, REL_HWHEEL)},
+    {"key.enter", key, GYRAX_CODE(EV_KEY, KEY_ENTER)},
+    {"key.escape", key, GYRAX_CODE(EV_KEY, KEY_ESC)},
+    {"key.space", key, GYRAX_CODE(EV_KEY, KEY_SPACE)},
+    {"key.tab", key, GYRAX_CODE(EV_KEY, KEY_TAB)},
+    {"key.backspace", key, GYRAX_CODE(EV_KEY, KEY_BACKSPACE)},
+    {"key.up", key, GYRAX_CODE(EV_KEY, KEY_UP)},
+    {"key.down", key, GYRAX_CODE(EV_KEY, KEY_DOWN)},
+    {"key.left", key, GYRAX_CODE(EV_KEY, KEY_LEFT)},
+    {"key.right", key, GYRAX_CODE(EV_KEY, KEY_RIGHT)},
+    {"key.page_up", key, GYRAX_CODE(EV_KEY, KEY_PAGEUP)},
+    {"key.page_down", key, GYRAX_CODE(EV_KEY, KEY_PAGEDOWN)},
+    {"key.home", key, GYRAX_CODE(EV_KEY, KEY_HOME)},
+    {"key.end", key, GYRAX_CODE(EV_KEY, KEY_END)},
+    {"key.kp0", key, GYRAX_CODE(EV_KEY, KEY_KP0)},
+    {"key.kp1", key, GYRAX_CODE(EV_KEY, KEY_KP1)},
+    {"key.kp2", key, GYRAX_CODE(EV_KEY, KEY_KP2)},
+    {"key.kp3", key, GYRAX_CODE(EV_KEY, KEY_KP3)},
+    {"key.kp4", key, GYRAX_CODE(EV_KEY, KEY_KP4)},
+    {"key.kp5", key, GYRAX_CODE(EV_KEY, KEY_KP5)},
+    {"key.kp6", key, GYRAX_CODE(EV_KEY, KEY_KP6)},
+    {"key.kp7", key, GYRAX_CODE(EV_KEY, KEY_KP7)},
+    {"key.kp8", key, GYRAX_CODE(EV_KEY, KEY_KP8)},
+    {"key.kp9", key, GYRAX_CODE(EV_KEY, KEY_KP9)},
+    {"key.kp_plus", key, GYRAX_CODE(EV_KEY, KEY_KPPLUS)},
+    {"key.kp_minus", key, GYRAX_CODE(EV_KEY, KEY_KPMINUS)},
+    {"key.kp_times", key, GYRAX_CODE(EV_KEY, KEY_KPASTERISK)},
+    {"key.kp_divide", key, GYRAX_CODE(EV_KEY, KEY_KPSLASH)},
+    {"key.kp_point", key, GYRAX_CODE(EV_KEY, KEY_KPDOT)},
+    {"key.kp_enter", key, GYRAX_CODE(EV_KEY, KEY_KPENTER)},
+};
+#undef GYRAX_CODE
+
+std::uint64_t code_key(std::uint16_t type, std::uint16_t code, int side) {
+  return std::uint64_t{type} << 32 | std::uint64_t{code} << 8 | static_cast<std::uint64_t>(side + 1);
+}
+
+class Table {
+ public:
+  Table() {
+    for (const Row& row : rows) add({row.name, row.shape, row.type, row.code, row.hat_side, row.reversed, {}}, row.kernel);
+    add_run("key.f{}", 1, 10, KEY_F1);
+    add_run("key.{}", 1, 9, KEY_1);
+    add_run("button.{}", 0, 9, BTN_0);
+    add_run("paddle.{}", 1, 16, BTN_TRIGGER_HAPPY1);
+  }
+  void add(ControlName control, std::string kernel) {
+    // A second row of the same name is a second code for the same control.
+    const auto [at, fresh] = by_name_.try_emplace(control.name, controls_.size());
+    by_code_[code_key(control.type, control.code, control.hat_side)] = at->second;
+    if (!fresh) return;
+    control.id = ControlId{static_cast<std::uint16_t>(controls_.size())};
+    controls_.push_back(std::move(control));
+    kernel_.push_back(std::move(kernel));
+  }
+  void add_run(const char* pattern, int from, int to, int code) {
+    for (int i = from; i <= to; ++i, ++code)
+      add({fmt::format(fmt::runtime(pattern), i), key, EV_KEY, static_cast<std::uint16_t>(code), 0, false, {}},
+          fmt::format("EV_KEY {:#x}", code));
+  }
+
+  std::vector<ControlName> controls_;
+  std::vector<std::string> kernel_;
+  std::unordered_map<std::string, std::size_t> by_name_;
+  std::unordered_map<std::uint64_t, std::size_t> by_code_;
+};
+
+const Table& table() {
+  static const Table made;
+  return made;
+}
+
+}  // namespace
+
+std::span<const ControlName> all_controls() { return table().controls_; }
+
+const ControlName* find_control(const std::string& name) {
+  const auto at = table().by_name_.find(name);
+  return at == table().by_name_.end() ? nullptr : &table().controls_[at->second];
+}
+
+const ControlName* find_control(std::uint16_t type, std::uint16_t code, int hat_side) {
+  const auto at = table().by_code_.find(code_key(type, code, hat_side));
+  return at == table().by_code_.end() ? nullptr : &table().controls_[at->second];
+}
+
+const std::string& control_name(ControlId control) { return table().controls_.at(index(control)).name; }
+
+std::optional<StickControls> stick(const std::string& name) {
+  const ControlName* x = find_control(name + ".x");
+  const ControlName* y = find_control(name + ".y");
+  if (!name.starts_with("stick.") || x == nullptr || y == nullptr) return std::nullopt;
+  return StickControls{x->id, y->id};
+}
+
+std::string stick_of(ControlId control) {
+  const std::string& name = control_name(control);
+  return name.starts_with("stick.") ? name.substr(0, name.size() - 2) : std::string{};
+}
+
+std::string nearest_control(const std::string& typed) {
+  std::vector<std::string> names;
+  for (const ControlName& control : all_controls()) names.push_back(control.name);
+  return nearest(typed, names);
+}
+
+std::string kernel_code(const ControlName& control) { return table().kernel_[index(control.id)]; }
+
+}  // namespace gyrax

@@ -1,0 +1,153 @@
+#include "../rig/toml_reader.hpp"
+
+#include <gyrax/files/text_file.hpp>
+#include <gyrax/handset/session.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+
+namespace gyrax {
+namespace {
+
+constexpr std::size_t greatest_text = 1u << 20;
+const Allowed session_time{0, greatest_session_s, false, "s"};
+
+Time at_s(double seconds) { return Time{from_seconds(seconds)}; }
+
+class SessionReader {
+ public:
+  explicit SessionReader(const std::string& file) : file_(file) {}
+
+  Session read(std::string_view text) {
+    session_.path = file_;
+    if (const auto document = parse_toml(std::string(text), file_, problems_)) {
+      Table root(*document, "", file_, problems_);
+      read_root(root);
+    }
+    std::vector<Problem> all = problems_.take();
+    all.insert(all.end(), of_tracks_.begin(), of_tracks_.end());
+    if (!all.empty()) throw SessionError(std::move(all), error_);
+    return std::move(session_);
+  }
+
+ private:
+  void read_root(Table& root) {
+    const auto version = root.whole("gyrax_session", {1, 1e6, false, "", true});
+    if (!root.has("gyrax_session"))
+      root.problem(Code::version_missing, "", "the version of the format is missing", fmt::format("a first line 'gyrax_session = {}'", session_version));
+    if (version && *version > session_version)
+      return root.problem(Code::version_newer, "gyrax_session", fmt::format("this session is of version {}", *version),
+                          fmt::format("this program reads versions up to {}; take a newer one", session_version));
+    session_.title = root.text("title").value_or("");
+    const double length = root.required_number("length_s", {0, greatest_session_s, true, "s"}).value_or(0);
+    session_.length = from_seconds(length);
+    for (auto& [name, table] : root.tables("handset")) read_handset(table, name);
+    for (Table& row : root.rows("fault")) read_fault(row);
+    std::stable_sort(session_.faults.begin(), session_.faults.end(),
+                     [](const SessionFault& a, const SessionFault& b) { return a.at < b.at; });
+  }
+
+  void read_handset(Table& table, const std::string& name) {
+    SessionHandset handset;
+    handset.name = name;
+    read_plugged(table, handset);
+    const auto track = table.text("track");
+    if (!table.has("track")) table.missing("track", "the name of an evemu file beside this one");
+    if (!track) return;
+    handset.track_path = (std::filesystem::path(file_).parent_path() / *track).string();
+    try {
+      handset.track = read_track(handset.track_path);
+    } catch (const SessionError& e) {
+      of_tracks_.insert(of_tracks_.end(), e.problems().begin(), e.problems().end());
+      if (e.error()) error_ = e.error();
+      return;
+    }
+    check_events(handset);
+    session_.handsets.push_back(std::move(handset));
+  }
+
+  void read_plugged(Table& table, SessionHandset& handset) {
+    const toml::node* node = table.node("plugged_s");
+    const toml::array* spans = node != nullptr ? node->as_array() : nullptr;
+    if (node == nullptr) {
+      handset.plugged.emplace_back(Time{}, Time{session_.length});
+      return;
+    }
+    double last = -1;
+    for (std::size_t i = 0; spans != nullptr && i < spans->size(); ++i) {
+      const toml::array* pair = spans->get(i)->as_array();
+      const auto number = [&](std::size_t k) {
+        return pair != nullptr && pair->size() == 2 ? pair->get(k)->value<double>() : std::nullopt;
+      };
+      const auto from = number(0), to = number(1);
+      if (!from || !to || !(*from > last && *to > *from && *to <= greatest_session_s)) {
+        spans = nullptr;
+        break;
+      }
+      handset.plugged.emplace_back(at_s(*from), at_s(*to));
+      last = *to;
+    }
+    if (spans == nullptr)
+      table.problem(Code::wrong_type, "plugged_s", "these are not the times of being plugged in",
+                    "a list of [from, to] in s, ascending, apart from each other");
+  }
+
+  void check_events(const SessionHandset& handset) {
+    std::size_t span = 0, told = 0;
+    const Track& track = handset.track;
+    for (std::size_t i = 0; i < track.events.size() && told < 5; ++i) {
+      const Time at{std::chrono::microseconds(track.events[i].time_us)};
+      while (span + 1 < handset.plugged.size() && at > handset.plugged[span].second) ++span;
+      if (!handset.plugged.empty() && at >= handset.plugged[span].first && at <= handset.plugged[span].second) continue;
+      ++told;
+      of_tracks_.push_back({Code::event, handset.track_path, track.lines[i], 1, "",
+                            fmt::format("an event at {:.6f} s, when '{}' is not plugged in", to_seconds(at), handset.name),
+                            fmt::format("see plugged_s of [handset.{}] in {}", handset.name, file_), ""});
+    }
+  }
+
+  void read_fault(Table& row) {
+    SessionFault fault;
+    fault.line = row.line();
+    fault.at = at_s(row.required_number("at_s", session_time).value_or(0));
+    const auto kind = row.choice("kind", {"silent", "stuck", "reversed", "mended"});
+    if (!row.has("kind")) row.missing("kind", "silent, stuck, reversed or mended");
+    fault.kind = kind == "stuck"      ? SessionFault::Kind::stuck
+                 : kind == "reversed" ? SessionFault::Kind::reversed
+                 : kind == "mended"   ? SessionFault::Kind::mended
+                                      : SessionFault::Kind::silent;
+    fault.link = row.text("link").value_or("");
+    fault.axis = row.text("axis").value_or("");
+    const bool of_link = kind == "silent";
+    if (fault.link.empty() == fault.axis.empty() || (of_link && fault.link.empty()) || (!of_link && kind != "mended" && fault.axis.empty()))
+      row.problem(Code::missing_key, "", "a fault is of one link or of one axis",
+                  "silent: link = …; stuck and reversed: axis = …; mended: either");
+    session_.faults.push_back(fault);
+  }
+
+  std::string file_;
+  Session session_;
+  Problems problems_;
+  std::vector<Problem> of_tracks_;
+  std::error_code error_;
+};
+
+}  // namespace
+
+std::map<std::string, Device> Session::devices() const {
+  std::map<std::string, Device> all;
+  for (const SessionHandset& handset : handsets) all[handset.name] = handset.track.device;
+  return all;
+}
+
+Session parse_session(std::string_view text, const std::string& file) { return SessionReader(file).read(text); }
+
+Session load_session(const std::string& path) {
+  const Text text = read_text(path, greatest_text);
+  if (text.error) throw SessionError({{Code::unreadable, path, 0, 0, "", text.why, "", ""}}, text.error);
+  return parse_session(text.text, path);
+}
+
+}  // namespace gyrax

@@ -1,0 +1,22 @@
+#include <gyrax/kinematics/identity.hpp>
+
+#include <cmath>
+
+namespace gyrax {
+
+double identity_share(std::span<const double> asked, std::span<const double> joint_limit, double path_limit,
+                      std::span<double> joint) noexcept {
+  double share = 1, squares = 0;
+  for (std::size_t i = 0; i < asked.size(); ++i) {
+    const double size = asked[i] < 0 ? -asked[i] : asked[i];
+    squares += size * size;
+    if (size * share > joint_limit[i]) share = joint_limit[i] / size;
+  }
+  const double path = std::sqrt(squares);
+  if (path * share > path_limit) share = path_limit / path;
+  const bool finite = path - path == 0;
+  for (std::size_t i = 0; i < asked.size(); ++i) joint[i] = finite ? share * asked[i] : 0;
+  return finite ? share : 0;
+}
+
+}  // namespace gyrax

@@ -1,0 +1,74 @@
+#include <gyrax/link/simulated.hpp>
+
+namespace gyrax {
+namespace {
+
+sim::BenchAxis bench_axis(const AxisSetup& axis, const SimulatedInfo& info) {
+  sim::BenchAxis made;
+  made.lag_s = info.lag_s;
+  made.speed = axis.limits.speed() * info.speed_share;
+  made.brake = axis.limits.brake() * info.brake_share;
+  made.measured = axis.position == PositionKind::measured;
+  // A machine wakes up anywhere; this one at the end of its travel that is nearest to zero.
+  made.start = made.measured ? (axis.limits.low() > 0 ? axis.limits.low() : axis.limits.high() < 0 ? axis.limits.high() : 0) : axis.start;
+  if (axis.servo) {
+    const int low = axis.servo->low_us(), high = axis.servo->high_us();
+    made.scale = (axis.servo->position(high) - axis.servo->position(low)) / (high - low);
+    made.offset = axis.servo->position(low) - made.scale * low;
+  }
+  return made;
+}
+
+}  // namespace
+
+SimulatedLinks::SimulatedLinks(const Rig& rig) {
+  for (const AxisSetup& axis : rig.setup.axes) axes_.push_back(axis.wiring);
+  for (const SwitchSetup& one : rig.setup.switches) switches_.push_back(one.wiring);
+  for (std::size_t l = 0; l < rig.links.size(); ++l) {
+    const SimulatedInfo& info = rig.links[l].simulated;
+    sim::BenchSetup setup;
+    setup.link = LinkId{static_cast<std::uint16_t>(l)};
+    setup.report_every = from_seconds(info.report_s);
+    setup.report_delay = from_seconds(info.delay_s);
+    for (const AxisSetup& axis : rig.setup.axes)
+      if (axis.wiring.link == setup.link) setup.axes.push_back(bench_axis(axis, info));
+    for (const SwitchSetup& one : rig.setup.switches) setup.switches += one.wiring.link == setup.link ? 1 : 0;
+    benches_.emplace_back(setup);
+  }
+  reports_.reserve(256);
+}
+
+std::span<const LinkReport> SimulatedLinks::reports(Time now) {
+  reports_.clear();
+  for (sim::Bench& bench : benches_) {
+    bench.advance(now);
+    while (const LinkReport* report = bench.next_report(now)) reports_.push_back(*report);
+  }
+  return reports_;
+}
+
+void SimulatedLinks::send(std::span<const Frame> frames) {
+  for (const Frame& frame : frames) benches_[index(frame.link)].receive(frame);
+}
+
+double SimulatedLinks::position(AxisId axis) const {
+  const Wiring& wire = axes_[index(axis)];
+  return benches_[index(wire.link)].position(wire.channel);
+}
+
+double SimulatedLinks::speed(AxisId axis) const {
+  const Wiring& wire = axes_[index(axis)];
+  return benches_[index(wire.link)].speed(wire.channel);
+}
+
+bool SimulatedLinks::switched_on(SwitchId target) const {
+  const Wiring& wire = switches_[index(target)];
+  return benches_[index(wire.link)].switched_on(wire.channel);
+}
+
+void SimulatedLinks::break_axis(AxisId axis, sim::AxisFault fault) {
+  const Wiring& wire = axes_[index(axis)];
+  benches_[index(wire.link)].break_axis(wire.channel, fault);
+}
+
+}  // namespace gyrax

@@ -1,0 +1,59 @@
+#include <gyrax/base/nano.hpp>
+#include <gyrax/output/output.hpp>
+
+namespace gyrax {
+namespace {
+
+std::size_t channels(std::span<const Wiring> wiring, std::size_t link) {
+  std::size_t count = 0;
+  for (const Wiring& wire : wiring)
+    if (index(wire.link) == link && wire.channel >= count) count = wire.channel + std::size_t{1};
+  return count;
+}
+
+}  // namespace
+
+Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes,
+               std::span<const std::optional<ServoMap>> servos, std::span<const Wiring> switches)
+    : axes_(axes.begin(), axes.end()),
+      switches_(switches.begin(), switches.end()),
+      servos_(servos.begin(), servos.end()),
+      places_(links.size()),
+      frames_(links.size()) {
+  std::size_t words = 0, bits = 0;
+  for (std::size_t link = 0; link < links.size(); ++link) {
+    places_[link] = {words, bits};
+    words += channels(axes_, link);
+    bits += channels(switches_, link);
+  }
+  words_.resize(words);
+  bits_.resize(bits);
+  for (std::size_t link = 0; link < links.size(); ++link) {
+    Frame& frame = frames_[link];
+    frame.link = LinkId{static_cast<std::uint16_t>(link)};
+    frame.valid_for = links[link].frame_valid_for;
+    frame.axes = std::span(words_).subspan(places_[link].first_axis, channels(axes_, link));
+    frame.switches = std::span(bits_).subspan(places_[link].first_switch, channels(switches_, link));
+  }
+}
+
+AxisWord Output::word(AxisId axis, const AxisCommand& command) const noexcept {
+  const auto& servo = servos_[index(axis)];
+  return {command.mode, servo ? std::int64_t{servo->pulse_us(command.p)} : to_nano(command.p)};
+}
+
+std::span<const Frame> Output::frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches,
+                                      Time now) noexcept {
+  for (std::size_t i = 0; i < axes_.size(); ++i)
+    words_[places_[index(axes_[i].link)].first_axis + axes_[i].channel] =
+        word(AxisId{static_cast<std::uint16_t>(i)}, commands[i]);
+  for (std::size_t i = 0; i < switches_.size(); ++i)
+    bits_[places_[index(switches_[i].link)].first_switch + switches_[i].channel] = switches[i];
+  for (Frame& frame : frames_) {
+    ++frame.sequence;
+    frame.sent = now;
+  }
+  return frames_;
+}
+
+}  // namespace gyrax

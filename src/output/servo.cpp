@@ -1,0 +1,48 @@
+#include <gyrax/base/nano.hpp>
+#include <gyrax/output/servo.hpp>
+
+#include <cmath>
+
+namespace gyrax {
+
+std::optional<ServoMap> ServoMap::make(double low, double high, int low_us, int high_us, bool reversed,
+                                       int trim_us) noexcept {
+  if (!(is_position(low) && is_position(high) && low < high)) return std::nullopt;
+  if (low_us < shortest_us || high_us > longest_us || low_us >= high_us) return std::nullopt;
+  if (trim_us <= low_us - high_us || trim_us >= high_us - low_us) return std::nullopt;
+  ServoMap map;
+  map.low_ = low;
+  map.high_ = high;
+  map.low_us_ = low_us;
+  map.high_us_ = high_us;
+  map.trim_us_ = trim_us;
+  map.reversed_ = reversed;
+  return map;
+}
+
+double ServoMap::exact_us(double position) const noexcept {
+  const double share = (position - low_) / (high_ - low_);
+  const double run = share * (high_us_ - low_us_);
+  return (reversed_ ? high_us_ - run : low_us_ + run) + trim_us_;
+}
+
+int ServoMap::pulse_us(double position) const noexcept {
+  const double pulse = std::floor(exact_us(position) + 0.5);
+  if (pulse >= high_us_) return high_us_;
+  if (pulse <= low_us_) return low_us_;
+  if (!(pulse > low_us_)) return low_us_ + (high_us_ - low_us_) / 2;
+  return static_cast<int>(pulse);
+}
+
+bool ServoMap::reaches(double position) const noexcept {
+  const double pulse = std::floor(exact_us(position) + 0.5);
+  return pulse >= low_us_ && pulse <= high_us_;
+}
+
+double ServoMap::position(int pulse_us) const noexcept {
+  const double run = static_cast<double>(pulse_us - trim_us_ - low_us_) / (high_us_ - low_us_);
+  const double share = reversed_ ? 1 - run : run;
+  return low_ + share * (high_ - low_);
+}
+
+}  // namespace gyrax

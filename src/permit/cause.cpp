@@ -1,0 +1,35 @@
+#include <gyrax/permit/cause.hpp>
+
+namespace gyrax {
+namespace {
+
+constexpr std::array<AboutCause, cause_count> causes{{
+    {"none", Category::two, false, "nothing"},
+    {"enable_released", Category::two, false, "enable was released"},
+    {"enable_squeezed", Category::two, false, "enable was squeezed past its middle position"},
+    {"stop_key", Category::one, false, "stop was pressed"},
+    {"stow", Category::one, false, "stow was pressed"},
+    {"handset_gone", Category::one, true, "a handset was unplugged"},
+    {"handset_silent", Category::one, true, "a handset that reports steadily fell silent"},
+    {"handset_gap", Category::one, true, "readings of a handset were lost"},
+    {"reading_clock", Category::one, true, "a reading was too old, from the future or out of order"},
+    {"reading_implausible", Category::one, true, "a reading was far outside the control's range"},
+    {"link_silent", Category::one, true, "a link gave no heartbeat"},
+    {"report_invalid", Category::one, true, "a link reported something that cannot be"},
+    {"axis_deviates", Category::zero, true, "an axis was not where it was told to be"},
+    {"tick_late", Category::one, true, "a tick came too late"},
+    {"clock_backwards", Category::one, true, "the clock went backwards"},
+    {"envelope_refused", Category::one, true, "the last check refused a command"},
+}};
+
+}  // namespace
+
+const AboutCause& about(Cause cause) noexcept { return causes[static_cast<std::size_t>(cause)]; }
+
+std::array<Category, cause_count> default_categories() noexcept {
+  std::array<Category, cause_count> categories{};
+  for (std::size_t i = 0; i < cause_count; ++i) categories[i] = causes[i].category;
+  return categories;
+}
+
+}  // namespace gyrax

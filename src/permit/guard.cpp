@@ -1,0 +1,30 @@
+#include <gyrax/permit/guard.hpp>
+
+namespace gyrax {
+
+Obstacle first_loss(const ZoneSetup& zone, const Signal& signal, const Links& links, Time now) noexcept {
+  for (const HandsetId handset : zone.handsets) {
+    const HandsetHealth health = signal.health(handset, now);
+    if (health == HandsetHealth::absent) return {.what = Interlock::handset_gone, .handset = handset};
+    if (health == HandsetHealth::silent) return {.what = Interlock::handset_silent, .handset = handset};
+  }
+  for (const LinkId link : zone.links)
+    if (!links.fresh(link, now)) return {.what = Interlock::link_silent, .link = link};
+  return {};
+}
+
+Obstacle first_obstacle(const ZoneSetup& zone, std::span<const std::uint8_t> must_be_measured, const Signal& signal,
+                        const Links& links, Time now) noexcept {
+  if (const Obstacle loss = first_loss(zone, signal, links, now); loss.what != Interlock::none) return loss;
+  for (const AxisId axis : zone.axes)
+    if (must_be_measured[index(axis)] != 0 && !links.measured(axis).measured)
+      return {.what = Interlock::no_position, .link = zone.links.empty() ? no<LinkId> : zone.links.front()};
+  for (const SlotId slot : zone.controls) {
+    const Sample& sample = signal.sample(slot);
+    if (!sample.known) return {.what = Interlock::unreported, .handset = signal.setup(slot).handset, .slot = slot};
+    if (!sample.neutral()) return {.what = Interlock::not_neutral, .handset = signal.setup(slot).handset, .slot = slot};
+  }
+  return {};
+}
+
+}  // namespace gyrax

@@ -1,0 +1,27 @@
+#include <gyrax/permit/interlock.hpp>
+
+namespace gyrax {
+namespace {
+
+constexpr std::array<AboutInterlock, interlock_count> interlocks{{
+    {"none", "it moves", ""},
+    {"unasked", "nothing asks it to move", "use a control that is bound to it"},
+    {"stowed", "the zone is stowed", "press {ready} to make it ready"},
+    {"not_enabled", "enable is not held", "let all controls go, then press and hold {enable}"},
+    {"stopping", "it is stopping: {cause}", "wait until it is at rest"},
+    {"tripped", "the zone has tripped: {cause}", "put the cause right, let all controls go, then press {reset}"},
+    {"handset_gone", "{handset} is not plugged in", "plug {handset} in"},
+    {"handset_silent", "{handset} has stopped reporting", "check {handset}, its battery and its cable"},
+    {"link_silent", "{link} gives no heartbeat", "check that {link} is on and connected"},
+    {"no_position", "{link} has not said where it is", "wait for a report, or check the axis's sensor"},
+    {"unreported", "{control} has not reported yet", "move {control} once and let it go"},
+    {"not_neutral", "{control} is not at neutral", "let {control} go"},
+    {"end_of_travel_low", "it is at the low end of its travel", "move it the other way"},
+    {"end_of_travel_high", "it is at the high end of its travel", "move it the other way"},
+}};
+
+}  // namespace
+
+const AboutInterlock& about(Interlock interlock) noexcept { return interlocks[static_cast<std::size_t>(interlock)]; }
+
+}  // namespace gyrax

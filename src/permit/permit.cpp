@@ -1,0 +1,26 @@
+#include <gyrax/permit/permit.hpp>
+
+namespace gyrax {
+
+void Permit::note_stop(Cause cause) noexcept {
+  const Category category = categories_[static_cast<std::size_t>(cause)];
+  const bool under_way = stopping() || phase_ == Phase::tripped;
+  if (!under_way || category < category_) category_ = category;
+  // A fault explains more than the key that was let go because of it.
+  if (!under_way || (about(cause).fault && !about(cause_).fault)) cause_ = cause;
+}
+
+bool Permit::apply(PermitEvent event, Cause cause) noexcept {
+  const Phase before = phase_;
+  const Phase after = next(before, event);
+  if (cause != Cause::none && before != Phase::stowed && (after != before || stopping() || before == Phase::tripped))
+    note_stop(cause);
+  phase_ = after;
+  if (event == PermitEvent::make_ready && before == Phase::stowed) powered_ = true;
+  if (before != Phase::live && after == Phase::live) powered_ = true;
+  if (stopping() && category_ == Category::zero) powered_ = false;
+  if (event == PermitEvent::rest && state_of(before) == State::stopping && category_ != Category::two) powered_ = false;
+  return after != before;
+}
+
+}  // namespace gyrax

@@ -1,0 +1,97 @@
+#include <gyrax/rehearsal/rehearsal.hpp>
+
+#include <chrono>
+
+namespace gyrax {
+namespace {
+
+AxisId axis_named(const Rig& rig, const std::string& name) {
+  for (std::size_t a = 0; a < rig.axes.size(); ++a)
+    if (rig.axes[a].name == name) return AxisId{static_cast<std::uint16_t>(a)};
+  return no<AxisId>;
+}
+
+LinkId link_named(const Rig& rig, const std::string& name) {
+  for (std::size_t l = 0; l < rig.links.size(); ++l)
+    if (rig.links[l].name == name) return LinkId{static_cast<std::uint16_t>(l)};
+  return no<LinkId>;
+}
+
+void inject(const SessionFault& fault, const Rig& rig, SimulatedLinks& links) {
+  using Kind = SessionFault::Kind;
+  if (!fault.link.empty()) {
+    links.bench(link_named(rig, fault.link)).silence(fault.kind == Kind::silent);
+    return;
+  }
+  const auto kind = fault.kind == Kind::stuck      ? sim::AxisFault::stuck
+                    : fault.kind == Kind::reversed ? sim::AxisFault::reversed
+                                                   : sim::AxisFault::none;
+  links.break_axis(axis_named(rig, fault.axis), kind);
+}
+
+void size(Trace& trace, const Rig& rig, std::size_t ticks) {
+  trace.period = rig.period;
+  trace.ticks = ticks;
+  trace.axes.resize(rig.axes.size());
+  for (AxisTrace& axis : trace.axes) {
+    for (auto* column : {&axis.asked, &axis.position, &axis.speed, &axis.accel, &axis.real_position, &axis.real_speed})
+      column->resize(ticks);
+    axis.why.resize(ticks);
+    axis.mode.resize(ticks);
+  }
+  trace.zones.assign(rig.zones.size(), std::vector<State>(ticks));
+  trace.switches.assign(rig.switches.size(), std::vector<std::uint8_t>(ticks));
+  trace.rate.resize(ticks);
+}
+
+void record(Trace& trace, std::size_t tick, const Engine& engine, const TickBuffers& out, const SimulatedLinks& links) {
+  for (std::size_t a = 0; a < trace.axes.size(); ++a) {
+    AxisTrace& axis = trace.axes[a];
+    const AxisId id{static_cast<std::uint16_t>(a)};
+    axis.asked[tick] = engine.requests()[a].jog;
+    axis.position[tick] = out.commands[a].p;
+    axis.speed[tick] = out.commands[a].v;
+    axis.accel[tick] = out.commands[a].a;
+    axis.mode[tick] = out.commands[a].mode;
+    axis.why[tick] = out.why[a];
+    axis.real_position[tick] = links.position(id);
+    axis.real_speed[tick] = links.speed(id);
+  }
+  for (std::size_t z = 0; z < trace.zones.size(); ++z)
+    trace.zones[z][tick] = engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state();
+  for (std::size_t s = 0; s < trace.switches.size(); ++s) trace.switches[s][tick] = out.switches[s];
+  trace.rate[tick] = engine.bind().rate() * 100;
+}
+
+}  // namespace
+
+Rehearsal rehearse(const Rig& rig, const Session& session) {
+  Rehearsal done;
+  Player hands(session, rig);
+  SimulatedLinks links(rig);
+  Engine engine(rig.setup);
+  TickBuffers out(rig.setup);
+  size(done.trace, rig, static_cast<std::size_t>(session.length / rig.period) + 1);
+  done.events.reserve(1024);
+
+  const auto before = std::chrono::steady_clock::now();
+  auto fault = session.faults.begin();
+  for (std::size_t tick = 0; tick < done.trace.ticks; ++tick) {
+    const Time now = done.trace.at(tick);
+    for (; fault != session.faults.end() && fault->at <= now; ++fault) inject(*fault, rig, links);
+    const std::span<const Reading> readings = hands.until(now);
+    done.readings += readings.size();
+    engine.tick({now, readings, links.reports(now)}, out.view());
+    links.send(out.frames);
+    record(done.trace, tick, engine, out, links);
+    for (Event event; out.events.read(event);) done.events.push_back(event);
+  }
+  done.took_s = std::chrono::duration<double>(std::chrono::steady_clock::now() - before).count();
+
+  done.events_lost = out.events.overwritten();
+  for (std::size_t h = 0; h < rig.handsets.size(); ++h)
+    done.readings_lost += engine.signal().lost(HandsetId{static_cast<std::uint16_t>(h)});
+  return done;
+}
+
+}  // namespace gyrax

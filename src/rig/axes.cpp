@@ -1,0 +1,287 @@
+// Links, zones, axes, groups and switches: everything that moves, and where.
+#include "builder.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace gyrax {
+namespace {
+
+constexpr double most = AxisLimits::greatest;
+constexpr Allowed milliseconds{0, 60'000, true, "ms"};
+
+template <class Id>
+Id id(std::size_t row) {
+  return Id{static_cast<std::uint16_t>(row)};
+}
+
+std::vector<std::string> words(const std::map<std::string, std::size_t>& names) {
+  std::vector<std::string> all;
+  for (const auto& [name, row] : names) all.push_back(name);
+  return all;
+}
+
+bool is_name(const std::string& name) {
+  const auto good = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '-'; };
+  return !name.empty() && name.size() <= 40 && std::all_of(name.begin(), name.end(), good);
+}
+
+}  // namespace
+
+bool RigBuilder::add_name(Table& table, Names& names, const std::string& name, const char* kind) {
+  if (!is_name(name)) {
+    table.problem(Code::bad_name, "", fmt::format("'{}' cannot be a name", name), "a to z, 0 to 9, _ and -, at most 40");
+    return false;
+  }
+  const auto [at, fresh] = described_.try_emplace(std::string(kind) + "." + name, Origin{table.file(), table.line()});
+  if (!fresh) {
+    table.problem(Code::duplicate_name, "", fmt::format("{} '{}' is described twice", kind, name),
+                  fmt::format("it stands at {}:{} already", at->second.file, at->second.line));
+    return false;
+  }
+  const std::size_t row = names.size();
+  names[name] = row;
+  return true;
+}
+
+template <class Id>
+Id RigBuilder::named(Table& table, const char* key, const Names& names, const std::string& word, const char* kind) {
+  const auto at = names.find(word);
+  if (at != names.end()) return id<Id>(at->second);
+  const std::string known = listed(words(names));
+  table.problem(Code::unknown_name, key, fmt::format("there is no {} '{}'", kind, word),
+                known.empty() ? fmt::format("describe one as [{}.{}]", kind, word) : "there are: " + known,
+                nearest(word, words(names)));
+  return no<Id>;
+}
+
+template <class Id>
+Id RigBuilder::pick(Table& table, const char* key, const Names& names, const char* kind) {
+  if (const auto word = table.text(key)) return named<Id>(table, key, names, *word, kind);
+  if (names.size() == 1) return id<Id>(0);
+  if (!table.has(key)) table.missing(key, fmt::format("there are {} of them: say which {}", names.size(), kind));
+  return no<Id>;
+}
+
+template HandsetId RigBuilder::pick<HandsetId>(Table&, const char*, const Names&, const char*);
+template AxisId RigBuilder::named<AxisId>(Table&, const char*, const Names&, const std::string&, const char*);
+template SwitchId RigBuilder::named<SwitchId>(Table&, const char*, const Names&, const std::string&, const char*);
+template ZoneId RigBuilder::named<ZoneId>(Table&, const char*, const Names&, const std::string&, const char*);
+
+void RigBuilder::read_basics(Table& root) {
+  if (const auto title = root.text("title")) rig_.title = *title;
+  if (auto tick = root.table("tick")) {
+    const double period = tick->number("period_ms", {0.2, 100, false, "ms"}, 2);
+    rig_.period = from_seconds(period / 1e3);
+    rig_.setup.longest_tick = from_seconds(tick->number("longest_ms", {period, 1000, false, "ms"}, std::max(20.0, 5 * period)) / 1e3);
+    tick->refuse_the_rest();
+  }
+  if (auto rate = root.table("rate")) {
+    const std::vector<double> notches = rate->numbers("notches", {0, 100, true, "%"});
+    const auto start = rate->required_number("start", {0, 100, true, "%"});
+    if (!notches.empty() && start) {
+      const auto at = std::find(notches.begin(), notches.end(), *start);
+      if (at == notches.end()) {
+        rate->problem(Code::not_a_notch, "start", fmt::format("{:g} % is not one of the notches", *start), "one of the notches");
+      } else {
+        rig_.setup.notches.rates = notches;
+        rig_.setup.notches.rate = static_cast<std::size_t>(at - notches.begin());
+      }
+    }
+    rate->refuse_the_rest();
+  }
+  if (auto stops = root.table("stops")) {
+    ZoneSetup zone;
+    read_stops(*stops, zone);
+    categories_ = zone.categories;
+  }
+}
+
+void RigBuilder::read_stops(Table& table, ZoneSetup& zone) {
+  for (std::size_t i = 1; i < cause_count; ++i) {
+    const char* name = about(static_cast<Cause>(i)).name;
+    if (const auto category = table.whole(name, {0, 2, false, "(stop category of IEC 60204-1)"}))
+      zone.categories[i] = static_cast<Category>(*category);
+  }
+  table.refuse_the_rest();
+}
+
+void RigBuilder::read_links(Table& root) {
+  for (auto& [name, table] : root.tables("link")) {
+    if (!add_name(table, link_names_, name, "link")) continue;
+    LinkSetup link;
+    LinkInfo info{name, {}};
+    table.choice("kind", {"simulated"});
+    if (!table.has("kind")) table.missing("kind", "kind = \"simulated\"");
+    link.longest_silence = from_seconds(table.number("silence_ms", milliseconds, 100) / 1e3);
+    link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, 50) / 1e3);
+    read_simulated(table, info.simulated);
+    table.refuse_the_rest();
+    rig_.setup.links.push_back(link);
+    rig_.links.push_back(info);
+    axis_channels_.push_back(0);
+    switch_channels_.push_back(0);
+  }
+}
+
+void RigBuilder::read_simulated(Table& link, SimulatedInfo& info) {
+  auto table = link.table("simulated");
+  if (!table) return;
+  info.lag_s = table->number("lag_ms", {0, 1000, false, "ms"}, 12) / 1e3;
+  info.delay_s = table->number("delay_ms", {0, 1000, false, "ms"}, 2) / 1e3;
+  info.report_s = table->number("report_ms", {0, 1000, true, "ms"}, 4) / 1e3;
+  info.speed_share = table->number("speed_percent", {0, 1000, true, "%"}, 130) / 100;
+  info.brake_share = table->number("brake_percent", {0, 1000, true, "%"}, 100) / 100;
+  table->refuse_the_rest();
+}
+
+void RigBuilder::read_zones(Table& root) {
+  for (auto& [name, table] : root.tables("zone")) {
+    if (!add_name(table, zone_names_, name, "zone")) continue;
+    ZoneSetup zone;
+    zone.categories = categories_;
+    if (auto stops = table.table("stops")) read_stops(*stops, zone);
+    table.refuse_the_rest();
+    rig_.setup.zones.push_back(zone);
+    rig_.zones.push_back(name);
+  }
+}
+
+void RigBuilder::read_axes(Table& root) {
+  if (zone_names_.empty()) {
+    zone_names_["main"] = 0;
+    rig_.zones.emplace_back("main");
+    rig_.setup.zones.emplace_back().categories = categories_;
+  }
+  for (auto& [name, table] : root.tables("axis")) {
+    if (!add_name(table, axis_names_, name, "axis")) continue;
+    read_axis(table, name);
+    table.refuse_the_rest();
+  }
+}
+
+void RigBuilder::read_axis(Table& table, const std::string& name) {
+  AxisSetup axis;
+  AxisInfo info{name, "", 0, 0, {table.file(), table.line()}};
+  info.unit = table.choice("unit", {"mm", "deg"}).value_or("");
+  if (!table.has("unit")) table.missing("unit", "\"mm\" or \"deg\"");
+  const std::string per_s = info.unit + "/s";
+  const auto travel = table.range("travel", {-greatest_position, greatest_position, false, info.unit.c_str()});
+  if (!table.has("travel")) table.missing("travel", "a pair [low, high] in the axis's unit");
+  const auto speed = table.required_number("speed", {0, most, true, "unit/s"});
+  const auto accel = table.required_number("accel", {0, most, true, "unit/s²"});
+  info.jerk = table.number("jerk", {0, 1e9, true, "unit/s³"}, 0);
+  double brake = accel.value_or(1);
+  if (auto braking = table.table("brake")) {
+    brake = braking->number("accel", {0, most, true, "unit/s²"}, brake);
+    info.brake_jerk = braking->number("jerk", {0, 1e9, true, "unit/s³"}, 0);
+    braking->refuse_the_rest();
+  }
+  if (travel && speed && accel)
+    axis.limits = *AxisLimits::make(travel->first, travel->second, *speed, *accel, brake);
+  axis.zone = pick<ZoneId>(table, "zone", zone_names_, "zone");
+  axis.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
+  if (axis.wiring.link != no<LinkId>) axis.wiring.channel = axis_channels_[index(axis.wiring.link)]++;
+  read_servo(table, axis);
+  read_position(table, axis);
+  rig_.setup.axes.push_back(axis);
+  rig_.axes.push_back(info);
+  grouped_.push_back(0);
+  read_increments(table);
+}
+
+void RigBuilder::read_position(Table& table, AxisSetup& axis) {
+  const std::string kind = table.choice("position", {"measured", "assumed"}).value_or(axis.servo ? "assumed" : "measured");
+  axis.position = kind == "measured" ? PositionKind::measured : PositionKind::assumed;
+  const Allowed inside{axis.limits.low(), axis.limits.high(), false, "(its travel)"};
+  if (axis.position == PositionKind::assumed) {
+    // Nothing measures it, so only a person knows where it stands when the power comes on.
+    axis.start = table.required_number("start", inside).value_or(0);
+    return;
+  }
+  axis.deviation = table.number("deviation", {0, greatest_position, true, "unit"}, axis.limits.speed() * 0.1);
+  axis.settled = table.number("settled", {0, axis.deviation, false, "unit"}, axis.deviation / 100);
+}
+
+void RigBuilder::read_servo(Table& table, AxisSetup& axis) {
+  auto servo = table.table("servo");
+  if (!servo) return;
+  const auto ends = servo->range("ends", {-greatest_position, greatest_position, false, "unit"});
+  if (!servo->has("ends")) servo->missing("ends", "the positions [low, high] at the servo's two ends");
+  const auto pulses = servo->range("pulse_us", {ServoMap::shortest_us, ServoMap::longest_us, false, "µs", true});
+  if (!servo->has("pulse_us")) servo->missing("pulse_us", "the pulses [low, high] at the servo's two ends, in µs");
+  const auto trim = servo->whole("trim_us", {-1000, 1000, false, "µs"}).value_or(0);
+  const bool reversed = servo->flag("reversed").value_or(false);
+  servo->refuse_the_rest();
+  if (!ends || !pulses) return;
+  axis.servo = ServoMap::make(ends->first, ends->second, static_cast<int>(pulses->first), static_cast<int>(pulses->second),
+                              reversed, static_cast<int>(trim));
+  if (axis.servo && axis.servo->reaches(axis.limits.low()) && axis.servo->reaches(axis.limits.high())) return;
+  const auto at = [&](double position) {
+    const double share = (position - ends->first) / (ends->second - ends->first);
+    const double run = (reversed ? 1 - share : share) * (pulses->second - pulses->first);
+    return pulses->first + run + static_cast<double>(trim);
+  };
+  servo->problem(Code::servo_reach, "", fmt::format("the travel [{:g}, {:g}] needs pulses of {:.0f} and {:.0f} µs", axis.limits.low(),
+                 axis.limits.high(), at(axis.limits.low()), at(axis.limits.high())),
+                 fmt::format("they must lie within [{:.0f}, {:.0f}] µs: less travel, less trim or other ends", pulses->first, pulses->second));
+}
+
+void RigBuilder::read_increments(Table& table) {
+  NotchSetup::Increments notches;
+  const Allowed allowed{0, greatest_position, true, "unit"};
+  for (const double value : table.numbers("increments", allowed)) notches.values.push_back(to_nano(value));
+  const auto start = table.number("increment", allowed);
+  if (start) {
+    const auto at = std::find(notches.values.begin(), notches.values.end(), to_nano(*start));
+    if (at == notches.values.end()) {
+      table.problem(Code::not_a_notch, "increment", fmt::format("{:g} is not one of the increments", *start), "one of 'increments'");
+    } else {
+      notches.start = static_cast<std::size_t>(at - notches.values.begin());
+    }
+  }
+  rig_.setup.notches.increments.push_back(notches);
+}
+
+void RigBuilder::read_groups(Table& root) {
+  Names names;
+  for (auto& [name, table] : root.tables("group")) {
+    if (!add_name(table, names, name, "group")) continue;
+    GroupSetup group;
+    for (const std::string& word : table.texts("axes")) {
+      const AxisId axis = named<AxisId>(table, "axes", axis_names_, word, "axis");
+      if (axis == no<AxisId>) continue;
+      const ZoneId zone = rig_.setup.axes[index(axis)].zone;
+      if (grouped_[index(axis)] != 0 || (!group.axes.empty() && zone != group.zone))
+        table.problem(Code::two_groups, "axes", fmt::format("axis '{}' cannot be in this group", word),
+                      "each axis in one group, all of a group in one zone");
+      grouped_[index(axis)] = 1;
+      group.zone = zone;
+      group.axes.push_back(axis);
+    }
+    if (group.axes.empty()) table.missing("axes", "the names of the axes that move together");
+    group.path_speed = table.number("path_speed", {0, most, true, "unit/s"}, group.path_speed);
+    table.refuse_the_rest();
+    rig_.setup.groups.push_back(group);
+  }
+}
+
+void RigBuilder::read_switches(Table& root) {
+  for (auto& [name, table] : root.tables("switch")) {
+    if (!add_name(table, switch_names_, name, "switch")) continue;
+    SwitchSetup s;
+    s.zone = pick<ZoneId>(table, "zone", zone_names_, "zone");
+    s.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
+    if (s.wiring.link != no<LinkId>) s.wiring.channel = switch_channels_[index(s.wiring.link)]++;
+    s.start_on = table.choice("start", {"off", "on"}).value_or("off") == "on";
+    const std::string trip = table.choice("on_trip", {"off", "on", "keep"}).value_or("off");
+    s.on_trip = trip == "off" ? SwitchSetup::OnTrip::off : trip == "on" ? SwitchSetup::OnTrip::on : SwitchSetup::OnTrip::keep;
+    table.refuse_the_rest();
+    rig_.setup.switches.push_back(s);
+    rig_.switches.push_back(name);
+  }
+}
+
+}  // namespace gyrax

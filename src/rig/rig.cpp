@@ -1,0 +1,134 @@
+#include "builder.hpp"
+
+#include <gyrax/files/text_file.hpp>
+
+#include <fmt/format.h>
+
+#include <filesystem>
+
+namespace gyrax {
+namespace {
+
+struct Document {
+  toml::table table;
+  std::string file;
+};
+
+Problem unreadable(const std::string& path, const Text& text, Code code = Code::unreadable) {
+  return {code, path, 0, 0, "", text.why, "", ""};
+}
+
+void check_version(Table& root, Problems& problems, const toml::table& table) {
+  const auto version = root.whole("gyrax", {1, 1e6, false, "", true});
+  if (!root.has("gyrax")) {
+    problems.add(Code::version_missing, root.file(), table.source(), "gyrax", "the version of the format is missing",
+                 fmt::format("a first line 'gyrax = {}'", rig_version));
+  } else if (version && *version > rig_version) {
+    root.problem(Code::version_newer, "gyrax", fmt::format("this rig is of version {}", *version),
+                 fmt::format("this program reads versions up to {}; take a newer one", rig_version));
+  }
+}
+
+/// The document and those that it includes. Stops at the first text that cannot be read.
+std::vector<Document> documents(std::string_view text, const std::string& file, Problems& problems) {
+  std::vector<Document> all;
+  auto first = parse_toml(std::string(text), file, problems);
+  if (!first) return all;
+  all.push_back({std::move(*first), file});
+  Problems unseen;  // the keys are read again, and told of, with the rest of the root
+  Table root(all.front().table, "", file, unseen);
+  const std::vector<std::string> names = root.texts("include");
+  std::set<std::string> seen{file};
+  for (const std::string& name : names) {
+    const std::string path = (std::filesystem::path(file).parent_path() / name).string();
+    Table here(all.front().table, "", file, problems);
+    if (names.size() > greatest_includes || !seen.insert(path).second) {
+      here.problem(Code::include, "include", fmt::format("'{}' is one too many, or included twice", name),
+                   fmt::format("each file once, at most {}", greatest_includes));
+      return all;
+    }
+    const Text included = read_text(path, greatest_rig);
+    if (included.error) {
+      here.problem(Code::include, "include", included.why);
+      continue;
+    }
+    auto parsed = parse_toml(included.text, path, problems);
+    if (!parsed) continue;
+    if (parsed->contains("include")) {
+      problems.add(Code::include, path, parsed->get("include")->source(), "include", "an included file includes others",
+                   "only the first file includes");
+    }
+    all.push_back({std::move(*parsed), path});
+  }
+  return all;
+}
+
+Rig build(std::string_view text, const std::string& file) {
+  Problems problems;
+  std::vector<Document> docs = documents(text, file, problems);
+  std::vector<Table> roots;
+  for (const Document& doc : docs) roots.emplace_back(doc.table, "", doc.file, problems);
+  RigBuilder builder(problems);
+  for (std::size_t i = 0; i < roots.size(); ++i) {
+    check_version(roots[i], problems, docs[i].table);
+    roots[i].node("include");
+  }
+  using Read = void (RigBuilder::*)(Table&);
+  for (const Read read : {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes,
+                          &RigBuilder::read_groups, &RigBuilder::read_switches, &RigBuilder::read_handsets,
+                          &RigBuilder::read_bindings})
+    for (Table& root : roots) (builder.*read)(root);
+  for (Table& root : roots) root.refuse_the_rest();
+  // A rig that is wrong in its parts would be told to be wrong as a whole for the same reasons.
+  if (problems.any()) throw RigError(problems.take());
+  Rig rig = builder.finish(file);
+  if (problems.any()) throw RigError(problems.take());
+  for (const auto& [key, place] : problems.places) rig.origins[key] = {place.file, place.line};
+  return rig;
+}
+
+}  // namespace
+
+Rig parse_rig(std::string_view text, const std::string& file) { return build(text, file); }
+
+Rig load_rig(const std::string& path) {
+  const Text text = read_text(path, greatest_rig);
+  if (text.error) throw RigError({unreadable(path, text)}, text.error);
+  return build(text.text, path);
+}
+
+Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
+  std::vector<Problem> problems;
+  for (std::size_t s = 0; s < rig.slots.size(); ++s) {
+    ControlSetup& setup = rig.setup.controls[s];
+    const std::string& handset = rig.handsets[index(setup.handset)];
+    const auto device = devices.find(handset);
+    if (device == devices.end() || setup.calibration.kind() == ControlKind::key) continue;
+    const AbsoluteRange* range = nullptr;
+    for (const auto& [code, one] : device->second.absolute) {
+      const ControlName* control = find_control(3 /* EV_ABS */, code);
+      if (control != nullptr && control->id == setup.control) range = &one;
+    }
+    if (range == nullptr) {
+      problems.push_back({Code::device, rig.path, 0, 0, "", fmt::format("handset '{}' ({}) has no {}", handset, device->second.name,
+                          rig.slots[s].name), "bind a control that the device has", ""});
+      continue;
+    }
+    if (rig.slots[s].own_ends) continue;
+    const Calibration& old = setup.calibration;
+    const auto centre = static_cast<std::int32_t>((std::int64_t{range->minimum} + range->maximum + 1) / 2);
+    const auto made = Calibration::make(old.kind(), range->minimum, centre, range->maximum, old.reversed());
+    if (!made) {
+      problems.push_back({Code::device, rig.path, 0, 0, "",
+                          fmt::format("{} of handset '{}' says it goes from {} to {}", rig.slots[s].name, handset, range->minimum,
+                                      range->maximum),
+                          "give minimum, centre and maximum in the rig", ""});
+      continue;
+    }
+    setup.calibration = *made;
+  }
+  if (!problems.empty()) throw RigError(std::move(problems));
+  return rig;
+}
+
+}  // namespace gyrax

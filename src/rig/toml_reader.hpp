@@ -1,0 +1,103 @@
+// Reads values out of a TOML document and notes everything that is wrong with them, each with its place and code.
+// In: tables of one or more documents. Out: values that are inside what is allowed, and problems.
+#pragma once
+
+#include <gyrax/files/problem.hpp>
+
+#define TOML_EXCEPTIONS 1
+#include <toml++/toml.h>
+
+#include <limits>
+#include <map>
+#include <optional>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace gyrax {
+
+/// What a number may be. `unit` goes into the message: "in (0, 1e6] mm/s".
+struct Allowed {
+  double low = -std::numeric_limits<double>::infinity(), high = std::numeric_limits<double>::infinity();
+  bool low_open = false;
+  const char* unit = "";
+  bool whole = false;
+};
+
+/// Where a value stands.
+struct Place {
+  std::string file;
+  int line = 0;
+};
+
+/// Collects the problems of all documents of a rig or a session, and where each value came from.
+class Problems {
+ public:
+  void add(Code code, const std::string& file, const toml::source_region& at, std::string key, std::string what,
+           std::string allowed = "", std::string guess = "");
+  bool any() const { return !list_.empty(); }
+  /// In the order of the files' lines.
+  std::vector<Problem> take();
+  std::map<std::string, Place> places;
+
+ private:
+  std::vector<Problem> list_;
+};
+
+/// One table with a name, its file, and the keys that somebody asked for. Whatever was not asked for is unknown.
+class Table {
+ public:
+  Table(const toml::table& table, std::string name, std::string file, Problems& problems);
+
+  std::optional<double> number(const char* key, const Allowed& allowed);
+  double number(const char* key, const Allowed& allowed, double otherwise);
+  std::optional<double> required_number(const char* key, const Allowed& allowed);
+  std::optional<long long> whole(const char* key, const Allowed& allowed);
+  std::optional<std::pair<double, double>> range(const char* key, const Allowed& allowed);
+  std::vector<double> numbers(const char* key, const Allowed& allowed);
+  std::optional<bool> flag(const char* key);
+  std::optional<std::string> text(const char* key);
+  std::optional<std::string> choice(const char* key, const std::vector<std::string>& words);
+  std::vector<std::string> texts(const char* key);
+  /// A sub-table; reading it marks the key as known. nullopt if it is not there or is something else (told).
+  std::optional<Table> table(const char* key);
+  /// Every sub-table of a table of tables ([axis.x], [axis.y] …) with its name.
+  std::vector<std::pair<std::string, Table>> tables(const char* key);
+  /// Every table of an array of tables ([[bind]]).
+  std::vector<Table> rows(const char* key);
+  /// What stands under a key, marked as known; nullptr if nothing does.
+  const toml::node* node(const char* key);
+
+  bool has(const char* key) const { return table_->contains(key); }
+  std::vector<std::string> keys() const;
+  /// Tells of every key that nobody asked for. Call last.
+  void refuse_the_rest();
+  /// Tells of a problem at a key (or at the table itself if it is not there).
+  void problem(Code code, const char* key, std::string what, std::string allowed = "", std::string guess = "");
+  void missing(const char* key, std::string allowed);
+
+  const std::string& name() const { return name_; }
+  const std::string& file() const { return file_; }
+  int line() const;
+  Problems& problems() const { return *problems_; }
+
+ private:
+  std::optional<double> checked(const toml::node& node, const std::string& key, const Allowed& allowed);
+  void wrong_type(const toml::node& node, const std::string& key, const char* wanted);
+  std::string full(const std::string& key) const { return name_.empty() ? key : name_ + "." + key; }
+  void note(const char* key, const toml::node& node);
+
+  const toml::table* table_;
+  std::string name_, file_;
+  Problems* problems_;
+  std::set<std::string> known_;
+  std::vector<std::string> offered_;
+};
+
+/// Parses a document; a syntax error is told as a problem, and nothing comes back.
+std::optional<toml::table> parse_toml(const std::string& text, const std::string& file, Problems& problems);
+
+/// "in [0, 100] mm" for messages.
+std::string range_text(const Allowed& allowed);
+
+}  // namespace gyrax

@@ -1,0 +1,112 @@
+// What only the whole rig can tell: groups of one, what each zone depends on, what is missing, what cannot be promised.
+#include "builder.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace gyrax {
+namespace {
+
+template <class Id>
+void add_once(std::vector<Id>& list, Id id) {
+  if (std::find(list.begin(), list.end(), id) == list.end()) list.push_back(id);
+}
+
+bool moves(Effect effect) { return effect == Effect::jog || effect == Effect::step || effect == Effect::go; }
+bool permits(Effect effect) { return effect >= Effect::ready; }
+
+}  // namespace
+
+void RigBuilder::refuse_whole(Code code, std::string what, std::string allowed) {
+  problems_.add(code, rig_.path, {}, "", std::move(what), std::move(allowed));
+}
+
+void RigBuilder::add_lone_groups() {
+  for (std::size_t a = 0; a < grouped_.size(); ++a) {
+    if (grouped_[a] != 0) continue;
+    GroupSetup alone;
+    alone.axes.push_back(AxisId{static_cast<std::uint16_t>(a)});
+    alone.zone = rig_.setup.axes[a].zone;
+    rig_.setup.groups.push_back(alone);
+  }
+}
+
+void RigBuilder::collect_dependencies() {
+  Setup& setup = rig_.setup;
+  for (std::size_t a = 0; a < setup.axes.size(); ++a) {
+    ZoneSetup& zone = setup.zones[index(setup.axes[a].zone)];
+    zone.axes.push_back(AxisId{static_cast<std::uint16_t>(a)});
+    add_once(zone.links, setup.axes[a].wiring.link);
+  }
+  for (const BindingSetup& b : setup.bindings) {
+    const HandsetId handset = setup.controls[index(b.slot)].handset;
+    if (moves(b.effect)) {
+      ZoneSetup& zone = setup.zones[index(setup.axes[index(b.coordinate)].zone)];
+      add_once(zone.handsets, handset);
+      add_once(zone.controls, b.slot);
+    }
+    if (!permits(b.effect)) continue;
+    for (std::size_t z = 0; z < setup.zones.size(); ++z)
+      if ((b.zones >> z & 1u) != 0) add_once(setup.zones[z].handsets, handset);
+  }
+}
+
+void RigBuilder::require_bindings() {
+  const std::pair<Effect, const char*> needed[] = {
+      {Effect::ready, "ready"}, {Effect::enable, "enable"}, {Effect::stop, "stop"}, {Effect::reset, "reset"}};
+  for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
+    if (rig_.setup.zones[z].controls.empty()) continue;
+    for (const auto& [effect, word] : needed) {
+      const bool found = std::any_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), [&, e = effect](const BindingSetup& b) {
+        return b.effect == e && (b.zones >> z & 1u) != 0;
+      });
+      if (!found)
+        refuse_whole(Code::missing_binding, fmt::format("nothing is bound to permit = \"{}\" for zone '{}'", word, rig_.zones[z]),
+                     "a zone that moves needs ready, enable, stop and reset");
+    }
+  }
+}
+
+void RigBuilder::remark() {
+  for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
+    const AxisInfo& info = rig_.axes[a];
+    if (info.jerk > 0 || info.brake_jerk > 0) {
+      rig_.remarks.emplace_back("jerk limits are read and kept, and not applied yet: motion is limited in acceleration");
+      break;
+    }
+  }
+  for (std::size_t a = 0; a < rig_.axes.size(); ++a)
+    if (rig_.setup.axes[a].position == PositionKind::assumed)
+      rig_.remarks.push_back(fmt::format(
+          "axis {}: nothing measures it, so that a wrong or a stuck one is not noticed; its first move runs at {:g} % speed",
+          rig_.axes[a].name, AxisMotion::unsure_share * 100));
+  for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
+    const auto asks = [&](const BindingSetup& b) { return moves(b.effect) && index(b.coordinate) == a; };
+    if (std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), asks))
+      rig_.remarks.push_back(fmt::format("axis {}: no binding moves it", rig_.axes[a].name));
+  }
+}
+
+Rig RigBuilder::finish(const std::string& path) {
+  rig_.path = path;
+  const Setup& s = rig_.setup;
+  const std::tuple<const char*, std::size_t, std::size_t> counts[] = {
+      {"axes", s.axes.size(), greatest_axes},       {"handsets", s.handsets.size(), greatest_handsets},
+      {"links", s.links.size(), greatest_links},    {"zones", s.zones.size(), greatest_zones},
+      {"switches", s.switches.size(), greatest_switches}, {"controls", s.controls.size(), greatest_slots},
+      {"bindings", s.bindings.size(), greatest_bindings}};
+  for (const auto& [what, count, most] : counts)
+    if (count > most) refuse_whole(Code::too_many, fmt::format("{} {}", count, what), fmt::format("at most {}", most));
+  if (s.axes.empty()) refuse_whole(Code::nothing_to_move, "the rig has no axis", "at least one [axis.name]");
+  if (s.handsets.empty()) refuse_whole(Code::nothing_to_move, "the rig has no handset", "at least one [handset.name]");
+  if (problems_.any()) return std::move(rig_);
+  add_lone_groups();
+  collect_dependencies();
+  require_bindings();
+  remark();
+  for (std::size_t b = 0; b < rig_.bindings.size(); ++b) rig_.bindings[b].sentence = describe(s.bindings[b]);
+  return std::move(rig_);
+}
+
+}  // namespace gyrax

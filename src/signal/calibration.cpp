@@ -1,0 +1,39 @@
+#include <gyrax/signal/calibration.hpp>
+
+namespace gyrax {
+
+std::optional<Calibration> Calibration::make(ControlKind kind, std::int32_t minimum, std::int32_t centre,
+                                             std::int32_t maximum, bool reversed) noexcept {
+  if (kind == ControlKind::key) return key();
+  if (minimum < -greatest_raw || maximum > greatest_raw || minimum >= maximum) return std::nullopt;
+  if (kind == ControlKind::centred && !(minimum < centre && centre < maximum)) return std::nullopt;
+  Calibration made;
+  made.kind_ = kind;
+  made.minimum_ = minimum;
+  made.centre_ = kind == ControlKind::centred ? centre : minimum;
+  made.maximum_ = maximum;
+  made.reversed_ = reversed;
+  return made;
+}
+
+double Calibration::normalise(std::int32_t raw) const noexcept {
+  if (raw <= minimum_) raw = minimum_;
+  if (raw >= maximum_) raw = maximum_;
+  if (kind_ != ControlKind::centred) {
+    // The far end's own difference, not 1 - value: both ends stay exact.
+    const std::int32_t run = reversed_ ? maximum_ - raw : raw - minimum_;
+    return static_cast<double>(run) / static_cast<double>(maximum_ - minimum_);
+  }
+  const std::int32_t off = raw - centre_;
+  const std::int32_t side = off < 0 ? centre_ - minimum_ : maximum_ - centre_;
+  const double value = static_cast<double>(off) / static_cast<double>(side);
+  return reversed_ ? 0.0 - value : value;
+}
+
+bool Calibration::plausible(std::int32_t raw) const noexcept {
+  if (kind_ == ControlKind::key) return raw == 0 || raw == 1;
+  const std::int64_t slack = (std::int64_t{maximum_} - minimum_) / 4;
+  return raw >= minimum_ - slack && raw <= maximum_ + slack;
+}
+
+}  // namespace gyrax

@@ -1,0 +1,75 @@
+#include <gyrax/sim/bench.hpp>
+
+#include <cmath>
+
+namespace gyrax::sim {
+namespace {
+
+constexpr std::size_t reports_on_the_way = 64;
+
+double limited(double value, double limit) { return value > limit ? limit : value < -limit ? -limit : value; }
+
+}  // namespace
+
+Bench::Bench(const BenchSetup& setup)
+    : setup_(setup), states_(setup.axes.size()), switches_(setup.switches), on_the_way_(reports_on_the_way) {
+  for (std::size_t a = 0; a < states_.size(); ++a) states_[a].p = states_[a].target = setup.axes[a].start;
+  for (Sent& sent : on_the_way_) sent.axes.resize(setup.axes.size());
+}
+
+void Bench::receive(const Frame& frame) noexcept {
+  if (silent_) return;
+  for (std::size_t a = 0; a < states_.size() && a < frame.axes.size(); ++a) {
+    states_[a].mode = frame.axes[a].mode;
+    states_[a].target = setup_.axes[a].offset + setup_.axes[a].scale * static_cast<double>(frame.axes[a].position);
+  }
+  for (std::size_t i = 0; i < switches_.size() && i < frame.switches.size(); ++i) switches_[i] = frame.switches[i];
+  valid_until_ = frame.sent + frame.valid_for;
+}
+
+void Bench::move(State& state, const BenchAxis& axis, bool valid, double dt_s) const noexcept {
+  if (!valid || state.mode == Mode::off) {
+    const double less = axis.brake * dt_s;
+    state.v = state.v > less ? state.v - less : state.v < -less ? state.v + less : 0;
+  } else {
+    // First-order lag, stepped implicitly: stable for any step, and free of exp, whose last digits differ between machines.
+    state.v = limited((state.target - state.p) / (axis.lag_s + dt_s), axis.speed);
+    if (state.fault == AxisFault::reversed) state.v = -state.v;
+  }
+  if (state.fault == AxisFault::stuck) state.v = 0;
+  state.p += state.v * dt_s;
+}
+
+void Bench::advance(Time now) noexcept {
+  const double dt_s = static_cast<double>((now - now_).count()) * 1e-9;
+  if (dt_s > 0)
+    for (std::size_t a = 0; a < states_.size(); ++a) move(states_[a], setup_.axes[a], now <= valid_until_, dt_s);
+  now_ = now;
+  if (now < next_measurement_) return;
+  next_measurement_ += setup_.report_every;
+  if (next_measurement_ <= now) next_measurement_ = now + setup_.report_every;
+  measure(now);
+}
+
+void Bench::measure(Time now) noexcept {
+  ++heartbeat_;
+  if (silent_ || count_ == on_the_way_.size()) return;
+  Sent& sent = on_the_way_[(first_ + count_) % on_the_way_.size()];
+  for (std::size_t a = 0; a < states_.size(); ++a) {
+    const BenchAxis& axis = setup_.axes[a];
+    const double p = axis.resolution > 0 ? std::round(states_[a].p / axis.resolution) * axis.resolution : states_[a].p;
+    sent.axes[a] = {axis.measured, p, states_[a].v};
+  }
+  sent.report = {setup_.link, heartbeat_, now, now + setup_.report_delay, sent.axes};
+  ++count_;
+}
+
+const LinkReport* Bench::next_report(Time now) noexcept {
+  if (count_ == 0 || on_the_way_[first_].report.arrival > now) return nullptr;
+  const LinkReport* report = &on_the_way_[first_].report;
+  first_ = (first_ + 1) % on_the_way_.size();
+  --count_;
+  return report;
+}
+
+}  // namespace gyrax::sim
