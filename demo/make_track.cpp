@@ -40,7 +40,7 @@ gyrax::Track demo_track() {
   // The lamp's tilt through the layer, the scale bar, the valve.
   h.down("shoulder.left").wait(0.15).push("stick.right.y", 0.8, 0.2, 0.8).push("stick.right.y", 0, 0.12, 0.2);
   h.push("stick.right.y", -0.6, 0.2, 0.3).push("stick.right.y", 0, 0.12, 0.2).up("shoulder.left").wait(0.3);
-  h.down("face.west").wait(1.1).up("face.west").wait(0.4).tap("face.south").wait(0.5);
+  h.down("face.west").wait(0.5).up("face.west").wait(0.3).down("face.west").wait(0.9).up("face.west").wait(0.3).tap("face.south").wait(0.5);
   // A stop in the middle of things, and ready again.
   h.push("stick.left.y", -1, 0.2, 0.5).tap("face.east").wait(0.3).push("stick.left.y", 0, 0.12, 0.2).up("shoulder.right");
   h.wait(0.2).tap("menu.right").wait(0.3).down("shoulder.right").wait(0.3);

@@ -149,8 +149,8 @@ void Engine::take_step(const Ask& ask, EventRing& events) noexcept {
     held = {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
   if (held.what == Interlock::none && !motion_.axis(axis).step(ask.by))
     held = {.what = ask.by < 0 ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
-  if (held.what != Interlock::none)
-    events.write({.at = now_, .kind = Event::Kind::step_refused, .zone = zone, .obstacle = held, .axis = axis, .number = ask.by});
+  const auto kind = held.what == Interlock::none ? Event::Kind::step : Event::Kind::step_refused;
+  events.write({.at = now_, .kind = kind, .zone = zone, .obstacle = held, .axis = axis, .number = ask.by});
 }
 
 void Engine::take_switch(const Ask& ask, EventRing& events) noexcept {

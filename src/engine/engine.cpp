@@ -74,6 +74,7 @@ void Engine::tick(const TickInput& in, TickOutput& out) noexcept {
 
 void Engine::keep_time(Time now, EventRing& events) noexcept {
   const Span passed = started_ ? now - now_ : Span{0};
+  told_at_ = now_;
   now_ = now;
   started_ = true;
   dt_s_ = passed > Span{0} ? to_seconds(passed < setup_.longest_tick ? passed : setup_.longest_tick) : 0;
@@ -87,9 +88,23 @@ void Engine::keep_time(Time now, EventRing& events) noexcept {
 void Engine::take_reports(const TickInput& in, EventRing& events) noexcept {
   for (const LinkReport& report : in.reports) {
     const Cause wrong = links_.accept(report, now_);
-    if (wrong == Cause::none) continue;
-    for (std::size_t z = 0; z < permits_.size(); ++z)
+    for (std::size_t z = 0; wrong != Cause::none && z < permits_.size(); ++z)
       if (depends(zone_at(z), report.link)) fault(zone_at(z), wrong, events);
+    if (wrong == Cause::none) compare(report, events);
+  }
+}
+
+/// Holds a report against what its axes were told. Judged when a report comes: silence is another watchdog's.
+void Engine::compare(const LinkReport& report, EventRing& events) noexcept {
+  for (std::size_t a = 0; a < setup_.axes.size(); ++a) {
+    const AxisSetup& axis = setup_.axes[a];
+    if (axis.wiring.link != report.link || axis.position != PositionKind::measured || !powered(axis_at(a))) continue;
+    const AxisReport& measured = links_.measured(axis_at(a));
+    const AxisState& told = motion_.axis(axis_at(a)).state();
+    // The motion is the last tick's; the report is older than that or newer.
+    const double then = told.p - told.v * to_seconds(told_at_ - report.measured);
+    const double off = measured.position - then;
+    if (!measured.measured || !(off <= axis.deviation && off >= -axis.deviation)) fault(axis.zone, Cause::axis_deviates, events);
   }
 }
 
@@ -101,13 +116,6 @@ void Engine::watch(EventRing& events) noexcept {
     if (loss == Interlock::handset_gone) fault(zone_at(z), Cause::handset_gone, events);
     if (loss == Interlock::handset_silent) fault(zone_at(z), Cause::handset_silent, events);
     if (loss == Interlock::link_silent) fault(zone_at(z), Cause::link_silent, events);
-  }
-  for (std::size_t a = 0; a < setup_.axes.size(); ++a) {
-    const AxisSetup& axis = setup_.axes[a];
-    const AxisReport& report = links_.measured(axis_at(a));
-    if (axis.position != PositionKind::measured || !powered(axis_at(a)) || !report.measured) continue;
-    const double off = report.position - motion_.axis(axis_at(a)).state().p;
-    if (!(off <= axis.deviation && off >= -axis.deviation)) fault(axis.zone, Cause::axis_deviates, events);
   }
 }
 

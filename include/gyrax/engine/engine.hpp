@@ -77,6 +77,7 @@ class Engine {
   void take_step(const Ask& ask, EventRing& events) noexcept;
   void take_switch(const Ask& ask, EventRing& events) noexcept;
   void turn(SwitchId target, bool on, EventRing& events) noexcept;
+  void compare(const LinkReport& report, EventRing& events) noexcept;
   void watch(EventRing& events) noexcept;
   void plan() noexcept;
   void command(EventRing& events, TickOutput& out) noexcept;
@@ -109,7 +110,7 @@ class Engine {
   std::vector<std::uint8_t> switches_;          // by SwitchId
   std::vector<std::uint8_t> stopped_;           // by ZoneId: a stop came in this tick, so that nothing starts in it
   bool started_ = false;
-  Time now_{};
+  Time now_{}, told_at_{};  // this tick's time, the last one's
   double dt_s_ = 0;
 };
 

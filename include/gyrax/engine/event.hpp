@@ -18,6 +18,7 @@ struct Event {
     state,         ///< a zone's state is now `state`; `cause` where it stops or has tripped
     fault,         ///< `cause` arose in `zone`
     refused,       ///< a person asked for `state` in `zone`; `obstacle` is in the way
+    step,          ///< a step of `number` nano-units was added to `axis`'s goal
     step_refused,  ///< a step of `number` nano-units on `axis` was refused; `obstacle` says why
     switch_refused,  ///< turning `target` was refused; `obstacle` says why
     rate,          ///< the rate is now `number` thousandths of a percent

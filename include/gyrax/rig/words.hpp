@@ -1,0 +1,25 @@
+/// What the core says in numbers, in a person's words and the rig's names.
+///
+///     gyrax::say(rig, status.held, status.cause)          // "stick.left.x is not at neutral"
+///     gyrax::say_release(rig, status.held)                // "let stick.left.x go"
+#pragma once
+
+#include <gyrax/engine/event.hpp>
+#include <gyrax/rig/rig.hpp>
+
+#include <string>
+
+namespace gyrax {
+
+/// What holds: the interlock's sentence with its names filled in.
+std::string say(const Rig& rig, const Obstacle& obstacle, Cause cause = Cause::none);
+/// What would release it.
+std::string say_release(const Rig& rig, const Obstacle& obstacle);
+/// One event as a sentence without its time.
+std::string say(const Rig& rig, const Event& event);
+/// A counted amount in an axis's unit, to the last digit that counts: "+0.05 mm".
+std::string say_amount(const Rig& rig, AxisId axis, Nano amount);
+/// The controls bound to an effect ("menu.right"; several joined by "or"); "nothing (it is not bound)" if none.
+std::string controls_for(const Rig& rig, Effect effect);
+
+}  // namespace gyrax

@@ -1,0 +1,194 @@
+#include <gyrax/logbook/export.hpp>
+
+#include <fmt/format.h>
+
+#include <array>
+#include <algorithm>
+#include <cstdio>
+#include <cstdlib>
+#include <filesystem>
+#include <iterator>
+#include <unistd.h>
+
+namespace gyrax {
+namespace {
+
+/// Told apart also by those who see fewer colours (Okabe and Ito, 2008).
+constexpr std::array<const char*, 6> colours{"#0072b2", "#d55e00", "#009e73", "#cc79a7", "#56b4e9", "#e69f00"};
+
+const char* colour_of(State state) {
+  constexpr std::array<const char*, 5> fills{"#d0d0d0", "#f0e442", "#7fc97f", "#fdae61", "#d73027"};
+  return fills[static_cast<std::size_t>(state)];
+}
+
+struct Panel {
+  std::string title, unit;
+  std::vector<std::size_t> axes;
+  bool speed = false;
+};
+
+std::vector<Panel> panels_of(const Rig& rig) {
+  Panel mm{"position", "mm", {}, false}, deg{"position", "deg", {}, false};
+  for (std::size_t a = 0; a < rig.axes.size(); ++a) (rig.axes[a].unit == "mm" ? mm : deg).axes.push_back(a);
+  std::vector<Panel> all;
+  for (const Panel& panel : {mm, deg}) {
+    if (panel.axes.empty()) continue;
+    all.push_back(panel);
+    all.push_back({"speed", panel.unit + "/s", panel.axes, true});
+  }
+  return all;
+}
+
+/// Columns: t, then for each axis p, v, machine's p, machine's v.
+std::string data_of(const Rehearsal& done, std::size_t first, std::size_t last) {
+  std::string data;
+  const auto out = std::back_inserter(data);
+  const std::size_t stride = (last - first) / 25'000 + 1;
+  for (std::size_t t = first; t <= last; t += stride) {
+    fmt::format_to(out, "{:.4f}", to_seconds(done.trace.at(t)));
+    for (const AxisTrace& a : done.trace.axes)
+      fmt::format_to(out, " {:.5g} {:.5g} {:.5g} {:.5g}", a.position[t], a.speed[t], a.real_position[t], a.real_speed[t]);
+    data += '\n';
+  }
+  return data;
+}
+
+/// A coloured stretch for each state of the zone, named where there is room.
+std::string bands_of(const std::vector<State>& zone, const Trace& trace, std::size_t first, std::size_t last) {
+  std::string script;
+  int object = 1;
+  const double whole = to_seconds(trace.at(last)) - to_seconds(trace.at(first));
+  for (std::size_t t = first; t <= last;) {
+    std::size_t end = t;
+    while (end <= last && zone[end] == zone[t]) ++end;
+    const double from = to_seconds(trace.at(t)), to = to_seconds(trace.at(end <= last ? end : last));
+    script += fmt::format("set object {} rect from {},0 to {},1 fc rgb '{}' fs solid noborder\n", object, from, to, colour_of(zone[t]));
+    if (to - from > whole / 25)
+      script += fmt::format("set label {} '{}' at {},0.5 center font ',9'\n", object, name_of(zone[t]), (from + to) / 2);
+    ++object;
+    t = end;
+  }
+  return script;
+}
+
+/// What each colour of the band means, for the stretches that are too short for their name.
+std::string legend() {
+  std::string script;
+  double x = 0.60;
+  for (int i = 0; i < 5; ++i) {
+    const State state = static_cast<State>(i);
+    script += fmt::format("set label {} '■' at screen {},0.975 tc rgb '{}' font ',13'\n", 900 + 2 * i, x, colour_of(state));
+    script += fmt::format("set label {} '{}' at screen {},0.975 font ',9'\n", 901 + 2 * i, name_of(state), x + 0.012);
+    x += 0.06;
+  }
+  return script;
+}
+
+/// A dashed line through the panels at each stop.
+std::string stops_of(const std::vector<State>& zone, const Trace& trace, std::size_t first, std::size_t last) {
+  std::string script;
+  for (std::size_t t = first + 1; t <= last; ++t)
+    if (zone[t] != State::live && zone[t - 1] == State::live)
+      script += fmt::format("set arrow from {0},graph 0 to {0},graph 1 nohead dt 2 lc rgb '#999999'\n", to_seconds(trace.at(t)));
+  return script;
+}
+
+std::string quoted(const std::string& text) {
+  std::string out;
+  for (const char c : text) {
+    if (c == '"' || c == '\\') out += '\\';
+    if (static_cast<unsigned char>(c) >= ' ') out += c;
+  }
+  return out;
+}
+
+std::string curves_of(const Rig& rig, const Panel& panel, const std::string& data) {
+  std::string script = "plot ";
+  for (std::size_t i = 0; i < panel.axes.size(); ++i) {
+    const std::size_t a = panel.axes[i], column = 2 + 4 * a + (panel.speed ? 1 : 0);
+    const char* colour = colours[a % colours.size()];
+    if (i > 0) script += ", ";
+    script += fmt::format("'{0}' using 1:{1} with lines lw 1 dt 3 lc rgb '{3}' notitle, '{0}' using 1:{2} with lines lw 1.6 lc rgb '{3}' title \"{4}\"",
+                          data, column + 2, column, colour, rig.axes[a].name);
+  }
+  return script + "\n";
+}
+
+std::string script_of(const Rig& rig, const Rehearsal& done, const std::string& terminal, const std::string& picture, const std::string& data,
+                      std::size_t first, std::size_t last) {
+  const std::vector<Panel> panels = panels_of(rig);
+  const double from = to_seconds(done.trace.at(first)), to = to_seconds(done.trace.at(last));
+  std::string s = fmt::format(
+      "set terminal {}\nset output '{}'\nset encoding utf8\nset multiplot\nset xrange [{}:{}]\nset lmargin at screen 0.08\n"
+      "set rmargin at screen 0.88\nset key outside right top samplen 1.5 font ',10'\nset tics font ',10'\n",
+      terminal, picture, from, to);
+  s += fmt::format("set label 999 \"{}\" at screen 0.08,0.975 font ',13'\n", quoted(rig.title.empty() ? rig.path : rig.title));
+  s += "set tmargin at screen 0.95\nset bmargin at screen 0.92\nset yrange [0:1]\nunset ytics\nset format x ''\nset border 0\nunset key\n";
+  s += bands_of(done.trace.zones.front(), done.trace, first, last) + legend();
+  s += "plot NaN notitle\nunset object\nunset label\nset border 31 lc rgb '#888888'\nset grid xtics ytics lt 1 lw 0.6 lc rgb '#e4e4e4'\nset key\nset ytics autofreq\nset yrange [*:*]\nset offsets 0,0,graph 0.05,graph 0.05\n";
+  s += stops_of(done.trace.zones.front(), done.trace, first, last);
+  const double top = 0.89, bottom = 0.085, gap = 0.022;
+  const double height = (top - bottom) / static_cast<double>(panels.size());
+  for (std::size_t i = 0; i < panels.size(); ++i) {
+    const double upper = top - static_cast<double>(i) * height;
+    const bool lowest = i + 1 == panels.size();
+    s += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\nset ylabel '{}, {}' font ',10' offset 0.5\n", upper,
+                     upper - height + gap, panels[i].title, panels[i].unit);
+    if (lowest) s += "set format x '%g'\nset xlabel 'time, s     (solid: commanded, dotted: the simulated machine)' font ',11'\n";
+    s += curves_of(rig, panels[i], data);
+  }
+  return s + "unset multiplot\n";
+}
+
+class TemporaryFile {
+ public:
+  explicit TemporaryFile(std::string path) : path_(std::move(path)) {}
+  ~TemporaryFile() {
+    std::error_code ignored;
+    std::filesystem::remove(path_, ignored);
+  }
+  TemporaryFile(const TemporaryFile&) = delete;
+  TemporaryFile& operator=(const TemporaryFile&) = delete;
+  const std::string& path() const { return path_; }
+
+ private:
+  std::string path_;
+};
+
+bool save(const std::string& path, const std::string& text) {
+  std::FILE* file = std::fopen(path.c_str(), "wb");
+  if (file == nullptr) return false;
+  const bool whole = std::fwrite(text.data(), 1, text.size(), file) == text.size();
+  return std::fclose(file) == 0 && whole;
+}
+
+}  // namespace
+
+std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path, std::optional<PlotSpan> span) {
+  const bool svg = path.ends_with(".svg");
+  if (!svg && !path.ends_with(".png")) return fmt::format("'{}': the ending decides the format; take .png or .svg", path);
+  if (path.find('\'') != std::string::npos) return fmt::format("'{}': a path without a quote is wanted", path);
+  const Trace& trace = done.trace;
+  std::size_t first = 0, last = trace.ticks - 1;
+  if (span) {
+    const double end = to_seconds(trace.at(last));
+    if (!(span->from_s >= 0 && span->to_s > span->from_s && span->from_s < end))
+      return fmt::format("a span from {:g} to {:g} s is not inside the session's {:g} s", span->from_s, span->to_s, end);
+    first = trace.tick_of(Time{from_seconds(span->from_s)});
+    last = std::min(last, trace.tick_of(Time{from_seconds(span->to_s)}));
+  }
+  const std::string stem = fmt::format("{}.{}", path, ::getpid());
+  const TemporaryFile data(stem + ".data"), script(stem + ".gnuplot"), picture(stem + ".picture");
+  const std::string terminal = svg ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'" : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
+  if (!save(data.path(), data_of(done, first, last)) ||
+      !save(script.path(), script_of(rig, done, terminal, picture.path(), data.path(), first, last)))
+    return fmt::format("cannot write beside '{}'; check the folder and its permissions", path);
+  if (std::system(fmt::format("gnuplot '{}' >/dev/null 2>&1", script.path()).c_str()) != 0)
+    return "gnuplot did not draw the plot; is the package gnuplot-nox installed?";
+  std::error_code error;
+  std::filesystem::rename(picture.path(), path, error);
+  if (error) return fmt::format("cannot write '{}': {}", path, error.message());
+  return std::nullopt;
+}
+
+}  // namespace gyrax

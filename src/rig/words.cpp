@@ -1,0 +1,85 @@
+#include <gyrax/rig/words.hpp>
+
+#include <fmt/format.h>
+
+namespace gyrax {
+namespace {
+
+std::string name_of(const Rig& rig, const Obstacle& o) {
+  if (o.slot == no<SlotId>) return "a control";
+  const std::string& control = rig.slots[index(o.slot)].name;
+  const HandsetId handset = rig.setup.controls[index(o.slot)].handset;
+  return rig.handsets.size() > 1 ? rig.handsets[index(handset)] + " " + control : control;
+}
+
+std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause cause) {
+  return fmt::format(fmt::runtime(text), fmt::arg("handset", o.handset == no<HandsetId> ? "a handset" : rig.handsets[index(o.handset)]),
+                     fmt::arg("control", name_of(rig, o)), fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
+                     fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for(rig, Effect::ready)),
+                     fmt::arg("enable", controls_for(rig, Effect::enable)), fmt::arg("reset", controls_for(rig, Effect::reset)));
+}
+
+std::string zone_name(const Rig& rig, ZoneId zone) {
+  return zone == no<ZoneId> ? std::string("a zone") : rig.zones[index(zone)];
+}
+
+const char* wanted(State state) {
+  switch (state) {
+    case State::ready: return "ready";
+    case State::live: return "enable";
+    default: return "reset";
+  }
+}
+
+}  // namespace
+
+std::string controls_for(const Rig& rig, Effect effect) {
+  std::string all;
+  for (const BindingSetup& b : rig.setup.bindings) {
+    if (b.effect != effect) continue;
+    if (!all.empty()) all += " or ";
+    all += rig.slots[index(b.slot)].name;
+  }
+  return all.empty() ? std::string("nothing (it is not bound)") : all;
+}
+
+std::string say(const Rig& rig, const Obstacle& obstacle, Cause cause) {
+  return filled(rig, about(obstacle.what).sentence, obstacle, cause);
+}
+
+std::string say_release(const Rig& rig, const Obstacle& obstacle) {
+  return filled(rig, about(obstacle.what).release, obstacle, Cause::none);
+}
+
+std::string say_amount(const Rig& rig, AxisId axis, Nano amount) {
+  const bool negative = amount < 0;
+  const auto size = negative ? 0 - static_cast<std::uint64_t>(amount) : static_cast<std::uint64_t>(amount);
+  std::string text = fmt::format("{}{}", negative ? "-" : "+", size / 1'000'000'000);
+  std::string part = fmt::format("{:09}", size % 1'000'000'000);
+  while (!part.empty() && part.back() == '0') part.pop_back();
+  if (!part.empty()) text += "." + part;
+  return text + " " + rig.axes[index(axis)].unit;
+}
+
+std::string say(const Rig& rig, const Event& e) {
+  using Kind = Event::Kind;
+  const auto refused = [&] { return fmt::format("{}; {}", say(rig, e.obstacle), say_release(rig, e.obstacle)); };
+  switch (e.kind) {
+    case Kind::state:
+      return e.cause == Cause::none ? fmt::format("{} is {}", zone_name(rig, e.zone), name_of(e.state))
+                                    : fmt::format("{} is {}: {}", zone_name(rig, e.zone), name_of(e.state), about(e.cause).sentence);
+    case Kind::fault: return fmt::format("fault in {}: {}", zone_name(rig, e.zone), about(e.cause).sentence);
+    case Kind::refused: return fmt::format("{} was refused: {}", wanted(e.state), refused());
+    case Kind::step: return fmt::format("step of {} by {}", rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number));
+    case Kind::step_refused:
+      return fmt::format("step of {} by {} was refused: {}", rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number), refused());
+    case Kind::switch_refused: return fmt::format("turning {} was refused: {}", rig.switches[index(e.target)], refused());
+    case Kind::rate: return fmt::format("rate is now {:g} %", static_cast<double>(e.number) / 1000);
+    case Kind::increment: return fmt::format("increments one notch {}", e.number > 0 ? "up" : "down");
+    case Kind::switched: return fmt::format("{} is now {}", rig.switches[index(e.target)], e.number != 0 ? "on" : "off");
+    case Kind::gap: return fmt::format("{}: {} reading(s) lost", rig.handsets[index(e.obstacle.handset)], e.number);
+  }
+  return {};
+}
+
+}  // namespace gyrax

@@ -1,0 +1,129 @@
+#include "commands.hpp"
+
+#include <gyrax/files/text_file.hpp>
+#include <gyrax/logbook/export.hpp>
+#include <gyrax/rehearsal/summary.hpp>
+#include <gyrax/rig/review.hpp>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <charconv>
+#include <filesystem>
+
+namespace gyrax::tool {
+namespace {
+
+void complain(const std::string& text) { fmt::print(stderr, "gyrax: {}\n", text); }
+
+nlohmann::ordered_json problems_json(const FileError& error) {
+  auto all = nlohmann::ordered_json::array();
+  for (const Problem& p : error.problems())
+    all.push_back({{"code", code_name(p.code)}, {"file", p.file}, {"line", p.line}, {"column", p.column}, {"key", p.key}, {"what", p.what},
+                   {"allowed", p.allowed}, {"guess", p.guess}});
+  return {{"good", false}, {"problems", all}};
+}
+
+int tell(const FileError& error, int otherwise) {
+  fmt::print(stderr, "{}\n", error.what());
+  const std::size_t count = error.problems().size();
+  if (count > 1) fmt::print(stderr, "{} problems\n", count);
+  if (error.error() == std::errc::no_such_file_or_directory) return wrong_input;
+  const bool world = error.error() == std::errc::permission_denied || error.error() == std::errc::io_error;
+  if (error.error() && !world) return wrong_input;
+  return world ? world_failed : otherwise;
+}
+
+/// "12:14.5" as seconds; nullopt if it is not that.
+std::optional<PlotSpan> span_of(const std::string& text) {
+  PlotSpan span;
+  const char* end = text.data() + text.size();
+  const auto first = std::from_chars(text.data(), end, span.from_s);
+  if (first.ec != std::errc{} || first.ptr == end || *first.ptr != ':') return std::nullopt;
+  const auto second = std::from_chars(first.ptr + 1, end, span.to_s);
+  if (second.ec != std::errc{} || second.ptr != end || !(span.to_s > span.from_s)) return std::nullopt;
+  return span;
+}
+
+int save(const RehearseOptions& options, const Rig& rig, const Rehearsal& done) {
+  if (!options.csv.empty()) {
+    if (const auto error = write_text(options.csv, to_csv(rig, done))) {
+      complain(fmt::format("cannot write '{}': {}; check the folder and its permissions", options.csv, error.message()));
+      return world_failed;
+    }
+  }
+  if (!options.plot.empty()) {
+    std::optional<PlotSpan> span;
+    if (!options.span.empty()) span = span_of(options.span);
+    if (const auto why = write_plot(rig, done, options.plot, span)) {
+      complain(*why);
+      return world_failed;
+    }
+  }
+  return Exit::done;
+}
+
+/// The demo's files: beside an installed tool, otherwise in the source tree.
+std::filesystem::path demo_folder() {
+  std::error_code ignored;
+  const std::filesystem::path self = std::filesystem::read_symlink("/proc/self/exe", ignored);
+  const std::filesystem::path installed = self.parent_path().parent_path() / "share" / "gyrax" / "demo";
+  return std::filesystem::exists(installed, ignored) ? installed : std::filesystem::path(GYRAX_DEMO_DIR);
+}
+
+}  // namespace
+
+int check(const std::string& path, bool as_json) {
+  try {
+    const Rig rig = load_rig(path);
+    fmt::print("{}", as_json ? review_json(rig) : review_text(rig));
+    return Exit::done;
+  } catch (const RigError& error) {
+    if (as_json) fmt::print("{}\n", problems_json(error).dump(2));
+    return tell(error, did_not_hold);
+  }
+}
+
+int rehearse(const RehearseOptions& options) {
+  if (!options.span.empty() && !span_of(options.span)) {
+    complain(fmt::format("--span {}: FROM:TO in seconds is wanted, as 17:19.5", options.span));
+    return wrong_input;
+  }
+  try {
+    const Session session = load_session(options.session);
+    const Rig rig = fit(load_rig(options.rig), session.devices());
+    const Rehearsal result = gyrax::rehearse(rig, session);
+    const Summary summary = summarise(rig, session, result);
+    fmt::print("{}", options.json ? json(rig, summary) : text(rig, summary));
+    std::fflush(stdout);
+    // How fast it went is not part of the result: that is the same every time.
+    fmt::print(stderr, "\nRehearsed {:g} s in {:.1f} ms: {:.0f} times faster than real time.\n", summary.length_s, result.took_s * 1e3,
+               summary.length_s / result.took_s);
+    if (const int failed = save(options, rig, result); failed != Exit::done) return failed;
+    return summary.good() ? Exit::done : did_not_hold;
+  } catch (const FileError& error) {
+    if (options.json) fmt::print("{}\n", problems_json(error).dump(2));
+    return tell(error, wrong_input);
+  }
+}
+
+int demo(const std::string& folder) {
+  std::error_code error;
+  std::filesystem::create_directories(folder, error);
+  if (error) {
+    complain(fmt::format("cannot make the folder '{}': {}", folder, error.message()));
+    return world_failed;
+  }
+  const std::filesystem::path from = demo_folder(), to = folder;
+  RehearseOptions options;
+  options.rig = (from / "bench.toml").string();
+  options.session = (from / "session.toml").string();
+  options.csv = (to / "signals.csv").string();
+  options.plot = (to / "session.png").string();
+  const int result = rehearse(options);
+  if (result != Exit::done) return result;
+  fmt::print("\nSignals: {}\nPlot:    {}\nThe rig: {}\n", options.csv, options.plot, options.rig);
+  return result;
+}
+
+}  // namespace gyrax::tool
