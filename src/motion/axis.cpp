@@ -51,8 +51,12 @@ void AxisMotion::jog(double share, double rate) noexcept {
   velocity_ = velocity;
 }
 
+bool AxisMotion::below(Nano goal) const noexcept { return from_nano(goal) < limits_.low(); }
+
+bool AxisMotion::above(Nano goal) const noexcept { return from_nano(goal) > limits_.high(); }
+
 bool AxisMotion::go(Nano goal, double rate) noexcept {
-  if (goal < to_nano(limits_.low()) || goal > to_nano(limits_.high())) return false;
+  if (below(goal) || above(goal)) return false;
   if (!(goal_ == goal && counted_)) counted_ = false;
   goal_ = goal;
   wish_ = Wish::goal;
@@ -65,11 +69,9 @@ bool AxisMotion::step(Nano by) noexcept {
   const Nano base = pending_ ? goal_ : rest_point();
   Nano goal = 0;
   if (__builtin_add_overflow(base, by, &goal)) return false;
-  const Nano low = to_nano(limits_.low()), high = to_nano(limits_.high());
   // From outside the travel a step may lead back in, even if it does not get there yet.
-  const bool outward = (goal < low && by < 0) || (goal > high && by > 0);
-  const bool inward_from_outside = (base < low && by > 0 && goal <= high) || (base > high && by < 0 && goal >= low);
-  if (outward || ((goal < low || goal > high) && !inward_from_outside)) return false;
+  const bool from_below = below(base) && by > 0, from_above = above(base) && by < 0;
+  if ((below(goal) && !from_below) || (above(goal) && !from_above)) return false;
   goal_ = goal;
   pending_ = true;
   counted_ = false;
@@ -113,7 +115,10 @@ void AxisMotion::advance(double dt_s) noexcept {
     return;
   }
   const Ramp ramp = plan();
+  const bool inside = state_.p >= limits_.low() && state_.p <= limits_.high();
   state_ = ramp.at(dt_s);
+  // A stop that just fits can, told from a rounded state, end a last digit beyond.
+  if (inside) state_.p = within(state_.p, limits_.low(), limits_.high());
   counted_ = wish_ == Wish::goal && dt_s >= ramp.duration();
   if (counted_) pending_ = false;
   if (state_.v == 0) unsure_ = false;

@@ -179,8 +179,9 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
     info.brake_jerk = braking->number("jerk", {0, 1e9, true, "unit/s³"}, 0);
     braking->refuse_the_rest();
   }
-  if (travel && speed && accel)
-    axis.limits = *AxisLimits::make(travel->first, travel->second, *speed, *accel, brake);
+  // What is not known yet, because it was told to be wrong, must not make other things wrong.
+  const auto [low, high] = travel.value_or(std::pair(-greatest_position, greatest_position));
+  axis.limits = *AxisLimits::make(low, high, speed.value_or(1), accel.value_or(1), brake);
   axis.zone = pick<ZoneId>(table, "zone", zone_names_, "zone");
   axis.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
   if (axis.wiring.link != no<LinkId>) axis.wiring.channel = axis_channels_[index(axis.wiring.link)]++;

@@ -17,13 +17,20 @@ std::string shown(const toml::node& node) {
   return text;
 }
 
+/// As a person writes it: 0.2, 1000, 1e6.
+std::string shown(double value) {
+  std::string text = fmt::format("{:g}", value);
+  if (const std::size_t plus = text.find("e+0"); plus != std::string::npos) text.erase(plus + 1, 2);
+  return text;
+}
+
 }  // namespace
 
 std::string range_text(const Allowed& a) {
   const std::string unit = *a.unit == '\0' ? std::string() : fmt::format(" {}", a.unit);
   const std::string kind = a.whole ? "a whole number" : "a number";
   if (std::isinf(a.low) && std::isinf(a.high)) return kind + unit;
-  return fmt::format("{} in {}{:g}, {:g}]{}", kind, a.low_open ? '(' : '[', a.low, a.high, unit);
+  return fmt::format("{} in {}{}, {}]{}", kind, a.low_open ? '(' : '[', shown(a.low), shown(a.high), unit);
 }
 
 void Problems::add(Code code, const std::string& file, const toml::source_region& at, std::string key, std::string what,

@@ -76,6 +76,8 @@ class AxisMotion {
   enum class Wish : std::uint8_t { rest, jog, goal };
   Ramp plan() const noexcept;
   Nano rest_point() const noexcept;
+  bool below(Nano goal) const noexcept;
+  bool above(Nano goal) const noexcept;
 
   AxisLimits limits_;
   AxisState state_{};

@@ -1,0 +1,64 @@
+#include <gyrax/files/text_file.hpp>
+#include <gyrax/logbook/export.hpp>
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <sstream>
+#include <string>
+#include <unistd.h>
+
+using namespace gyrax;
+
+namespace {
+
+struct Demo {
+  Session session = load_session("demo/session.toml");
+  Rig rig = fit(load_rig("demo/bench.toml"), session.devices());
+  Rehearsal done = rehearse(rig, session);
+};
+
+const Demo& demo() {
+  static const Demo made;
+  return made;
+}
+
+}  // namespace
+
+TEST_CASE("CSV: a row a tick, as many fields as the header, numbers that read back") {
+  std::istringstream csv(to_csv(demo().rig, demo().done));
+  std::string line;
+  std::getline(csv, line);
+  const auto fields = std::count(line.begin(), line.end(), ',');
+  CHECK(line.starts_with("t_s,main_state,rate_percent,x_asked,x_p_mm,x_v_mm_s,x_a_mm_s2,x_machine_mm,x_held"));
+  std::size_t rows = 0;
+  double last_x = -1;
+  while (std::getline(csv, line)) {
+    REQUIRE(std::count(line.begin(), line.end(), ',') == fields);
+    std::size_t at = 0;
+    for (int i = 0; i < 4; ++i) at = line.find(',', at) + 1;
+    last_x = std::stod(line.substr(at));
+    ++rows;
+  }
+  CHECK(rows == demo().done.trace.ticks);
+  CHECK(last_x == demo().done.trace.axes[0].position.back());
+}
+
+TEST_CASE("Plots are drawn, or it is said why not, and nothing is left behind") {
+  namespace fs = std::filesystem;
+  const fs::path folder = fs::temp_directory_path() / ("gyrax-plot-" + std::to_string(::getpid()));
+  fs::create_directories(folder);
+  const auto plot = [&](const char* name, std::optional<PlotSpan> span = std::nullopt) {
+    return write_plot(demo().rig, demo().done, (folder / name).string(), span);
+  };
+  CHECK_FALSE(plot("a.png"));
+  CHECK_FALSE(plot("b.svg", PlotSpan{14, 18}));
+  CHECK(read_text((folder / "a.png").string(), 1 << 24).text.starts_with("\x89PNG"));
+  CHECK(read_text((folder / "b.svg").string(), 1 << 24).text.find("<svg") != std::string::npos);
+  CHECK(plot("c.jpg")->find("ending") != std::string::npos);
+  CHECK(plot("d.png", PlotSpan{50, 60})->find("41 s") != std::string::npos);
+  CHECK(plot("no/such/e.png")->find("cannot write") != std::string::npos);
+  CHECK(std::distance(fs::directory_iterator(folder), {}) == 2);
+  fs::remove_all(folder);
+}

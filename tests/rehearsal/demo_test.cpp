@@ -1,0 +1,138 @@
+// The demo session, as a user runs it: its story, its numbers, its stops.
+#include <gyrax/files/text_file.hpp>
+#include <gyrax/logbook/export.hpp>
+#include <gyrax/rehearsal/summary.hpp>
+
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <cstdlib>
+#include <filesystem>
+#include <string>
+#include <unistd.h>
+
+using namespace gyrax;
+
+namespace {
+
+struct Demo {
+  Session session = load_session("demo/session.toml");
+  Rig rig = fit(load_rig("demo/bench.toml"), session.devices());
+  Rehearsal done = rehearse(rig, session);
+  Summary summary = summarise(rig, session, done);
+
+  const AxisTrace& axis(const std::string& name) const {
+    for (std::size_t a = 0; a < rig.axes.size(); ++a)
+      if (rig.axes[a].name == name) return done.trace.axes[a];
+    throw std::invalid_argument(name);
+  }
+  std::size_t at(double s) const { return done.trace.tick_of(Time{from_seconds(s)}); }
+  const StopSummary& stop(Cause cause) const {
+    for (const StopSummary& s : summary.stops)
+      if (s.cause == cause) return s;
+    throw std::invalid_argument(about(cause).name);
+  }
+};
+
+const Demo& demo() {
+  static const Demo made;
+  return made;
+}
+
+}  // namespace
+
+TEST_CASE("The summary is the one that was read and found good (GYRAX_REFRESH=1 writes it anew)") {
+  const std::string golden = "tests/golden/demo_summary.txt", now = text(demo().rig, demo().summary);
+  if (const char* refresh = std::getenv("GYRAX_REFRESH"); refresh != nullptr && *refresh == '1') REQUIRE_FALSE(write_text(golden, now));
+  CHECK(read_text(golden, 1 << 20).text == now);
+  CHECK(demo().summary.good());
+}
+
+TEST_CASE("The same rehearsal twice gives the same bytes") {
+  const Demo again;
+  CHECK(to_csv(again.rig, again.done) == to_csv(demo().rig, demo().done));
+  CHECK(json(again.rig, again.summary) == json(demo().rig, demo().summary));
+}
+
+TEST_CASE("The recording is the generator's, byte for byte") {
+  const std::string made = (std::filesystem::temp_directory_path() / ("gyrax-pad-" + std::to_string(::getpid()))).string();
+  REQUIRE(std::system((std::string(GYRAX_MAKE_TRACK_PATH) + " " + made).c_str()) == 0);
+  CHECK(read_text(made, 1 << 24).text == read_text("demo/pad.evemu", 1 << 24).text);
+  std::filesystem::remove(made);
+}
+
+TEST_CASE("At rest nothing drifts: where no control asks, no axis moves, though the sticks are never still") {
+  std::size_t rests = 0;
+  for (const AxisTrace& axis : demo().done.trace.axes) {
+    for (std::size_t t = 1; t < demo().done.trace.ticks; ++t) {
+      const bool still = axis.speed[t - 1] == 0 && axis.speed[t] == 0 && axis.mode[t] == axis.mode[t - 1] && axis.mode[t] != Mode::off;
+      if (!still || axis.why[t].asked) continue;
+      REQUIRE(axis.position[t] == axis.position[t - 1]);
+      ++rests;
+    }
+  }
+  CHECK(rests > 40'000);
+  // The same as one number: the turntable, after its steps and to the end.
+  CHECK(demo().axis("turntable").position[demo().at(10)] == demo().axis("turntable").position[demo().at(38)]);
+}
+
+TEST_CASE("Full deflection is 100.0 %, and full speed") {
+  const AxisTrace& x = demo().axis("x");
+  CHECK(x.asked[demo().at(15)] == 1.0);
+  CHECK(x.speed[demo().at(15)] == 180.0);
+}
+
+TEST_CASE("Ten steps of a degree are ten degrees; ten of 0.05 mm are 0.50 mm, as integers") {
+  const AxisTrace& turntable = demo().axis("turntable");
+  CHECK(turntable.position[demo().at(10)] == 10.0);
+  const AxisTrace& x = demo().axis("x");
+  const Nano before = to_nano(x.position[demo().at(12.0)]), after = to_nano(x.position[demo().at(13.45)]);
+  CHECK(after - before == 500'000'000);
+}
+
+TEST_CASE("The end of travel is met exactly and never passed, by the command") {
+  for (std::size_t a = 0; a < demo().rig.axes.size(); ++a) {
+    const AxisLimits& limits = demo().rig.setup.axes[a].limits;
+    for (const double p : demo().done.trace.axes[a].position) {
+      REQUIRE(p >= limits.low());
+      REQUIRE(p <= limits.high());
+    }
+  }
+  CHECK(demo().axis("x").position[demo().at(16)] == 420.0);
+  CHECK(demo().axis("x").why[demo().at(16)].held.what == Interlock::end_of_travel_high);
+}
+
+TEST_CASE("Each stop: zero commanded speed within braking time and two ticks, and the machine stands soon after") {
+  REQUIRE(demo().summary.stops.size() == 4);
+  for (const StopSummary& stop : demo().summary.stops) {
+    CAPTURE(about(stop.cause).name);
+    CHECK(stop.within());
+    CHECK(stop.took_s <= 180.0 / 1400 + 0.004);
+    CHECK(stop.real_took_s < 0.25);
+    REQUIRE_FALSE(stop.axes.empty());
+    for (const StoppedAxis& axis : stop.axes) CHECK(std::abs(axis.distance) <= axis.allowed_distance);
+  }
+  CHECK(demo().stop(Cause::handset_gone).at_s == doctest::Approx(24.5));
+  CHECK(demo().stop(Cause::handset_gone).axes[0].speed == -180);
+  // The machine's own watchdog was there first: 40 ms of validity against 100 ms of silence.
+  CHECK(demo().stop(Cause::link_silent).real_took_s < 0);
+}
+
+TEST_CASE("Stowed, not enabled, at the end of travel, tripped: what was asked for and held is told with what would release it") {
+  for (const Interlock wanted : {Interlock::stowed, Interlock::not_enabled, Interlock::end_of_travel_high, Interlock::tripped}) {
+    bool told = false;
+    for (const HeldSummary& held : demo().summary.held) told = told || (held.held.what == wanted && held.total_s > 0.1);
+    CHECK(told);
+  }
+}
+
+TEST_CASE("The other faults of the simulated bench trip the zone as well") {
+  for (const auto kind : {SessionFault::Kind::stuck, SessionFault::Kind::reversed}) {
+    Session session = demo().session;
+    session.faults = {{Time{std::chrono::seconds(14)}, kind, "", "x", 0}};
+    const Rehearsal done = rehearse(demo().rig, session);
+    bool tripped = false;
+    for (const Event& e : done.events) tripped = tripped || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == Cause::axis_deviates);
+    CHECK(tripped);
+  }
+}

@@ -1,0 +1,155 @@
+// Every kind of problem has a case here, and what is said of it is held against a file that was read.
+#include <gyrax/files/text_file.hpp>
+#include <gyrax/handset/session.hpp>
+#include <gyrax/rig/rig.hpp>
+
+#include "support/rigs.hpp"
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cstdlib>
+#include <filesystem>
+#include <functional>
+#include <set>
+#include <string>
+#include <vector>
+
+using namespace gyrax;
+
+namespace {
+
+struct Case {
+  Code code;
+  std::string what;
+  std::function<void()> act;
+};
+
+std::string replaced(std::string text, const std::string& from, const std::string& to) {
+  const std::size_t at = text.find(from);
+  REQUIRE(at != std::string::npos);
+  return text.replace(at, from.size(), to);
+}
+
+/// The working rig with one thing changed.
+std::function<void()> changed(const std::string& from, const std::string& to) {
+  return [=] { parse_rig(replaced(test::jog_and_step, from, to), "rig.toml"); };
+}
+std::function<void()> added(const std::string& more) {
+  return [=] { parse_rig(test::jog_and_step + more, "rig.toml"); };
+}
+std::function<void()> track(const std::string& text) {
+  return [=] { parse_track(text, "pad.evemu"); };
+}
+
+const std::string servo = "\n[axis.s]\nunit = \"deg\"\ntravel = [-50, 50]\nspeed = 9\naccel = 9\nstart = 0\nservo = ";
+
+std::vector<Case> cases() {
+  std::vector<Case> all{
+      {Code::unreadable, "no such file", [] { load_rig("no/such/rig.toml"); }},
+      {Code::unreadable, "a folder", [] { load_rig("demo"); }},
+      {Code::unreadable, "endless", [] { load_rig("/dev/zero"); }},
+      {Code::syntax, "a value is missing", changed("travel = [0, 100]", "travel =")},
+      {Code::syntax, "the same key twice", changed("unit = \"mm\"", "unit = \"mm\"\nunit = \"mm\"")},
+      {Code::version_missing, "no version", changed("gyrax = 1", "")},
+      {Code::version_newer, "from the future", changed("gyrax = 1", "gyrax = 2")},
+      {Code::unknown_key, "a slip of the pen", changed("travel =", "travle =")},
+      {Code::unknown_key, "a section that is none", added("[axes.y]\n")},
+      {Code::unknown_key, "in a table in a line", changed("brake = { accel = 400 }", "brake = { acel = 400 }")},
+      {Code::missing_key, "no speed", changed("speed = 50\n", "")},
+      {Code::missing_key, "an axis without increments", changed("increments = [0.01, 0.05, 1]\nincrement = 0.05\n", "")},
+      {Code::missing_key, "an assumed axis that nobody knows the place of", changed("unit = \"mm\"", "unit = \"mm\"\nposition = \"assumed\"")},
+      {Code::wrong_type, "a text for a number", changed("speed = 50", "speed = \"fast\"")},
+      {Code::wrong_type, "one number for two", changed("travel = [0, 100]", "travel = 100")},
+      {Code::wrong_type, "a fraction for a whole number", changed("gyrax = 1", "gyrax = 1.5")},
+      {Code::out_of_range, "no speed at all", changed("speed = 50", "speed = 0")},
+      {Code::out_of_range, "beyond what is counted", changed("travel = [0, 100]", "travel = [0, 1e12]")},
+      {Code::out_of_range, "a goal outside the travel", changed("to = 60", "to = 600")},
+      {Code::not_finite, "not a number", changed("speed = 50", "speed = nan")},
+      {Code::not_finite, "infinite", changed("accel = 200", "accel = inf")},
+      {Code::bad_choice, "a unit that is none", changed("unit = \"mm\"", "unit = \"inch\"")},
+      {Code::bad_choice, "a permit that is none", changed("permit = \"ready\"", "permit = \"raedy\"")},
+      {Code::bad_name, "a name with a space", added("[switch.\"my lamp\"]\n")},
+      {Code::unknown_name, "an axis that is not there", changed("jog = \"x\"", "jog = \"xx\"")},
+      {Code::unknown_control, "a control that no handset has", changed("control = \"stick.left.x\"", "control = \"stick.left.z\"")},
+      {Code::wrong_control, "a dial cannot jog", changed("control = \"stick.left.x\"", "control = \"dial.1\"")},
+      {Code::wrong_control, "a key cannot be squeezed", changed("permit = \"enable\"", "permit = \"enable\"\nsqueeze = 80")},
+      {Code::reversed_range, "travel downwards", changed("travel = [0, 100]", "travel = [100, 0]")},
+      {Code::calibration, "a centre outside its ends", changed("[handset.pad]", "[handset.pad.control]\n\"stick.left.x\" = { minimum = 0, centre = 300, maximum = 255 }")},
+      {Code::servo_reach, "trim takes the pulse beyond the end", added(servo + "{ ends = [-60, 60], pulse_us = [900, 2100], trim_us = 150 }\n")},
+      {Code::not_a_notch, "a start that is no notch", changed("start = 100", "start = 75")},
+      {Code::one_effect, "nothing", added("[[bind]]\ncontrol = \"thumb.left\"\n")},
+      {Code::one_effect, "two things", changed("jog = \"x\"", "jog = \"x\"\nstep = \"x\"")},
+      {Code::layer_not_allowed, "stop in a layer only", changed("permit = \"stop\"", "permit = \"stop\"\nwhile = \"shoulder.left\"")},
+      {Code::two_groups, "an axis in two groups", added("[group.a]\naxes = [\"x\"]\n[group.b]\naxes = [\"x\"]\n")},
+      {Code::missing_binding, "nothing stops it", changed("permit = \"stop\"", "permit = \"reset\"")},
+      {Code::nothing_to_move, "empty", [] { parse_rig("gyrax = 1\n", "rig.toml"); }},
+      {Code::include, "a file that is not there", changed("gyrax = 1", "gyrax = 1\ninclude = [\"more.toml\"]")},
+      {Code::device, "a track without a device", track("E: 0.1 0003 0000 5\n")},
+      {Code::event, "times backwards", track("N: pad\nE: 2.0 0000 0000 0\nE: 1.0 0000 0000 0\n")},
+  };
+  all.push_back({Code::too_many, "more axes than a tick is bounded for", [] {
+                   std::string text = test::jog_and_step;
+                   for (std::size_t i = 0; i < greatest_axes; ++i)
+                     text += "[axis.a" + std::to_string(i) + "]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n";
+                   parse_rig(text, "rig.toml");
+                 }});
+  all.push_back({Code::duplicate_name, "described in two files", [] {
+                   const std::string folder = std::filesystem::temp_directory_path().string() + "/gyrax-include";
+                   std::filesystem::create_directories(folder);
+                   write_text(folder + "/more.toml", "gyrax = 1\n[switch.lamp]\n");
+                   try {
+                     parse_rig(replaced(test::jog_and_step, "gyrax = 1", "gyrax = 1\ninclude = [\"more.toml\"]"), folder + "/rig.toml");
+                   } catch (const RigError& e) {
+                     std::vector<Problem> here = e.problems();
+                     std::filesystem::remove_all(folder);
+                     for (Problem& p : here)
+                       for (std::string* text : {&p.file, &p.allowed})
+                         for (std::size_t at; (at = text->find(folder + "/")) != std::string::npos;) text->erase(at, folder.size() + 1);
+                     throw RigError(here);
+                   }
+                 }});
+  return all;
+}
+
+}  // namespace
+
+TEST_CASE("Each kind of problem is told with its place, what is wrong, what is right (GYRAX_REFRESH=1 writes the file anew)") {
+  std::string told;
+  std::set<Code> seen;
+  for (const Case& c : cases()) {
+    CAPTURE(c.what);
+    told += "# " + c.what + "\n";
+    try {
+      c.act();
+      FAIL_CHECK("nothing was found wrong");
+    } catch (const FileError& e) {
+      const auto has = [&](const Problem& p) { return p.code == c.code; };
+      CHECK(std::any_of(e.problems().begin(), e.problems().end(), has));
+      seen.insert(c.code);
+      told += std::string(e.what()) + "\n";
+    }
+  }
+  for (int i = 0; i < code_count; ++i) {
+    const Code code = static_cast<Code>(i);
+    CAPTURE(code_name(code));
+    CHECK(seen.contains(code));
+  }
+  const std::string golden = "tests/golden/problems.txt";
+  if (const char* refresh = std::getenv("GYRAX_REFRESH"); refresh != nullptr && *refresh == '1') REQUIRE_FALSE(write_text(golden, told));
+  CHECK(read_text(golden, 1 << 20).text == told);
+}
+
+TEST_CASE("Everything that is wrong is told at once, in the order of the lines") {
+  std::string text = test::jog_and_step;
+  text = replaced(text, "speed = 50", "speed = -50");
+  text = replaced(text, "accel = 200", "acel = 200");
+  text = replaced(text, "jog = \"x\"", "jog = \"w\"");
+  try {
+    parse_rig(text, "rig.toml");
+    FAIL("was read");
+  } catch (const RigError& e) {
+    REQUIRE(e.problems().size() == 4);  // accel is missing, too
+    for (std::size_t i = 1; i < e.problems().size(); ++i) CHECK(e.problems()[i - 1].line <= e.problems()[i].line);
+  }
+}

@@ -1,0 +1,98 @@
+#include <gyrax/handset/controls.hpp>
+#include <gyrax/rig/review.hpp>
+#include <gyrax/rig/words.hpp>
+
+#include "support/random.hpp"
+#include "support/rigs.hpp"
+
+#include <doctest/doctest.h>
+
+using namespace gyrax;
+
+TEST_CASE("The demo rig is what it says") {
+  const Rig rig = load_rig("demo/bench.toml");
+  CHECK(rig.axes.size() == 6);
+  CHECK(rig.axes[0].name == "x");
+  CHECK(rig.axes[4].name == "lamp_tilt");
+  CHECK(rig.setup.axes[0].limits.brake() == 1400);
+  CHECK(rig.setup.axes[4].servo->pulse_us(0) == 1512);
+  CHECK(rig.setup.axes[4].position == PositionKind::assumed);
+  CHECK(rig.setup.groups.size() == 5);  // the carriage, and four axes alone
+  CHECK(rig.setup.groups[0].path_speed == 200);
+  CHECK(rig.setup.notches.rates == std::vector<double>{5, 25, 50, 100});
+  CHECK(rig.setup.notches.increments[3].values[1] == 1'000'000'000);
+  CHECK(rig.setup.links[0].frame_valid_for == std::chrono::milliseconds(40));
+  CHECK(rig.setup.zones.size() == 1);
+  CHECK(rig.setup.zones[0].links.size() == 1);
+  CHECK(rig.setup.switches[0].on_trip == SwitchSetup::OnTrip::keep);
+  const Origin& origin = rig.origins.at("axis.y.travel");
+  CHECK(origin.line > rig.origins.at("axis.x.travel").line);
+}
+
+TEST_CASE("A stick's dead zone is round over both halves; one of its own makes it straight") {
+  const Rig rig = load_rig("demo/bench.toml");
+  const auto control = [&](const char* name) {
+    for (const ControlSetup& c : rig.setup.controls)
+      if (c.control == find_control(name)->id) return c;
+    throw std::invalid_argument(name);
+  };
+  CHECK(control("stick.left.x").partner != no<SlotId>);
+  CHECK(control("stick.left.y").is_second_of_pair);
+  CHECK(control("stick.left.y").dead_zone == 0.10);
+  CHECK(control("stick.right.x").partner == no<SlotId>);
+  CHECK(control("stick.right.y").dead_zone == 0.12);
+  CHECK(control("stick.left.y").calibration.reversed());
+}
+
+TEST_CASE("Ends come from the rig, or else from the device itself") {
+  Device device;
+  device.absolute[0] = {0, 1023, 0, 0, 0};
+  device.absolute[1] = {0, 255, 0, 0, 0};
+  Rig rig = fit(test::rig(test::jog_and_step), {{"pad", device}});
+  CHECK(rig.setup.controls[5].calibration.maximum() == 1023);
+  CHECK(rig.setup.controls[5].calibration.centre() == 512);
+  const std::string own = "[handset.pad.control]\n\"stick.left.x\" = { minimum = -5, centre = 0, maximum = 9 }\n[axis.x]";
+  std::string text = test::jog_and_step;
+  text.replace(text.find("[axis.x]"), 8, own);
+  rig = fit(test::rig(text), {{"pad", device}});
+  CHECK(rig.setup.controls[5].calibration.maximum() == 9);
+  device.absolute.clear();
+  CHECK_THROWS_AS(fit(test::rig(test::jog_and_step), {{"pad", device}}), RigError);
+}
+
+TEST_CASE("Interlocks are told with the rig's own names, and what would release them") {
+  const Rig rig = test::rig(test::jog_and_step);
+  CHECK(say(rig, {.what = Interlock::not_neutral, .slot = SlotId{5}}) == "stick.left.x is not at neutral");
+  CHECK(say_release(rig, {.what = Interlock::stowed}) == "press menu.right to make it ready");
+  CHECK(say(rig, {.what = Interlock::tripped}, Cause::link_silent) == "the zone has tripped: a link gave no heartbeat");
+  CHECK(say(rig, {.what = Interlock::link_silent, .link = LinkId{0}}) == "machine gives no heartbeat");
+  CHECK(say_amount(rig, AxisId{0}, -50'000'000) == "-0.05 mm");
+  CHECK(say_amount(rig, AxisId{0}, 10'000'000'000) == "+10 mm");
+  for (std::size_t i = 0; i < interlock_count; ++i) {
+    const Obstacle o{static_cast<Interlock>(i), HandsetId{0}, SlotId{0}, LinkId{0}};
+    CHECK(say(rig, o).find('{') == std::string::npos);
+    CHECK(say_release(rig, o).find('{') == std::string::npos);
+    if (i > 0) CHECK(say_release(rig, o).size() > 10);
+  }
+}
+
+TEST_CASE("A rig with noise in it is read or refused, never a crash") {
+  test::Random random;
+  const std::string whole = test::jog_and_step;
+  int refused = 0;
+  for (int i = 0; i < 2'000; ++i) {
+    std::string noisy = whole;
+    for (int k = random.whole(1, 3); k > 0; --k) {
+      const auto at = static_cast<std::size_t>(random.whole(0, static_cast<int>(noisy.size()) - 2));
+      if (random.chance(0.3)) noisy.erase(at, static_cast<std::size_t>(random.whole(1, 20)));
+      else noisy[at] = static_cast<char>(random.whole(1, 126));
+    }
+    try {
+      review_text(parse_rig(noisy, "rig.toml"));
+    } catch (const RigError& e) {
+      ++refused;
+      REQUIRE_FALSE(e.problems().empty());
+    }
+  }
+  CHECK(refused > 500);
+}

@@ -1,0 +1,193 @@
+#include <gyrax/signal/dead_zone.hpp>
+#include <gyrax/signal/signal.hpp>
+
+#include "support/random.hpp"
+
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+using namespace gyrax;
+using namespace std::chrono_literals;
+
+namespace {
+
+constexpr HandsetId pad{0};
+constexpr ControlId stick_x{0}, stick_y{1}, key{5};
+
+/// A pad with a stick (round dead zone of 10 %) and a key, and the numbering of its readings.
+struct Pad {
+  std::vector<HandsetSetup> handsets{HandsetSetup{}};
+  std::vector<ControlSetup> controls{
+      {pad, stick_x, *Calibration::make(ControlKind::centred, -100, 0, 100, false), 0.1, SlotId{1}, false},
+      {pad, stick_y, *Calibration::make(ControlKind::centred, -100, 0, 100, true), 0.1, SlotId{0}, true},
+      {pad, key, Calibration::key(), 0, no<SlotId>, false}};
+  Signal signal{handsets, controls};
+  std::uint32_t sequence = 0;
+  Time now{1s};
+
+  Change say(ControlId control, std::int32_t raw) { return signal.accept({pad, control, ++sequence, now, now, raw}, now); }
+  void plug() { say(ControlId::presence, 1); }
+  const Sample& x() const { return signal.sample(SlotId{0}); }
+  const Sample& y() const { return signal.sample(SlotId{1}); }
+  const Sample& pressed() const { return signal.sample(SlotId{2}); }
+};
+
+}  // namespace
+
+TEST_CASE("Calibration: each side by its own end, ends exact, direction turned") {
+  const auto c = *Calibration::make(ControlKind::centred, -80, 10, 130, false);
+  CHECK(c.normalise(10) == 0);
+  CHECK(c.normalise(130) == 1);
+  CHECK(c.normalise(-80) == -1);
+  CHECK(c.normalise(70) == 0.5);    // (70 - 10) / 120
+  CHECK(c.normalise(-35) == -0.5);  // (-35 - 10) / 90
+  CHECK(c.normalise(2'000'000'000) == 1);
+  CHECK(c.normalise(-2'000'000'000) == -1);
+  const auto turned = *Calibration::make(ControlKind::centred, -80, 10, 130, true);
+  CHECK(turned.normalise(130) == -1);
+  CHECK_FALSE(std::signbit(turned.normalise(10)));
+  const auto trigger = *Calibration::make(ControlKind::one_sided, 0, 0, 255, false);
+  CHECK(trigger.normalise(0) == 0);
+  CHECK(trigger.normalise(255) == 1);
+  CHECK((*Calibration::make(ControlKind::one_sided, 0, 0, 255, true)).normalise(255) == 0);
+}
+
+TEST_CASE("Calibration refuses what has no room between its ends") {
+  CHECK_FALSE(Calibration::make(ControlKind::centred, 0, 0, 10, false));
+  CHECK_FALSE(Calibration::make(ControlKind::centred, 0, 10, 10, false));
+  CHECK_FALSE(Calibration::make(ControlKind::one_sided, 5, 0, 5, false));
+  CHECK_FALSE(Calibration::make(ControlKind::one_sided, 0, 0, Calibration::greatest_raw + 1, false));
+  CHECK(Calibration::make(ControlKind::centred, -Calibration::greatest_raw, 0, Calibration::greatest_raw, false));
+}
+
+TEST_CASE("Dead zones: nothing inside, zero at the edge, one per cent beyond moves, full is exactly full") {
+  for (const double edge : {0.0, 0.05, 0.1, 0.5, 0.89}) {
+    CHECK(axial_dead_zone(edge, edge) == 0);
+    CHECK(axial_dead_zone(edge + 0.01, edge) > 0);
+    CHECK(axial_dead_zone(edge + 0.01, edge) == doctest::Approx(0.01 / (1 - edge)));
+    CHECK(axial_dead_zone(1, edge) == 1);
+    CHECK(axial_dead_zone(-1, edge) == -1);
+    CHECK(radial_dead_zone({edge * 0.6, edge * 0.8 - 1e-12}, edge).x == 0);
+    CHECK(radial_dead_zone({edge + 0.01, 0}, edge).x > 0);
+    // Full deflection of one part is exactly 1, whatever the other part does.
+    for (const double other : {0.0, 0.03, -0.4, 1.0}) CHECK(radial_dead_zone({1, other}, edge).x == 1);
+    for (const double other : {0.0, 0.03, -0.4, 1.0}) CHECK(radial_dead_zone({other, -1}, edge).y == -1);
+  }
+  CHECK(axial_dead_zone(std::nan(""), 0.1) == 0);
+  CHECK(radial_dead_zone({std::nan(""), 1}, 0.1).y == 0);
+}
+
+TEST_CASE("Dead zones are odd, monotone and continuous; the round one keeps direction") {
+  test::Random random;
+  for (int i = 0; i < 20'000; ++i) {
+    const double edge = random.in(0, 0.9), a = random.in(-1, 1), b = random.in(-1, 1);
+    REQUIRE(axial_dead_zone(-a, edge) == -axial_dead_zone(a, edge));
+    REQUIRE((a < b) <= (axial_dead_zone(a, edge) <= axial_dead_zone(b, edge)));
+    REQUIRE(std::abs(axial_dead_zone(a + 1e-9, edge) - axial_dead_zone(a, edge)) < 2e-8);
+    const Deflection d = radial_dead_zone({a, b}, edge);
+    REQUIRE(std::abs(d.x) <= 1);
+    REQUIRE(std::abs(d.y) <= 1);
+    if (std::hypot(a, b) <= 1) REQUIRE(d.x * b == doctest::Approx(d.y * a).epsilon(1e-12));
+  }
+}
+
+TEST_CASE("A control is unknown until it reports, after a plug, after a gap, and is not neutral meanwhile") {
+  Pad p;
+  CHECK_FALSE(p.x().known);
+  p.say(stick_x, 50);  // not plugged in: nobody said this
+  CHECK_FALSE(p.x().known);
+  p.plug();
+  CHECK_FALSE(p.x().neutral());
+  p.say(stick_x, 0);
+  CHECK(p.x().neutral());
+  CHECK_FALSE(p.y().known);
+  p.say(ControlId::gap, 3);
+  CHECK_FALSE(p.x().neutral());
+  CHECK(p.signal.lost(pad) == 3);
+  p.say(stick_x, 0);
+  CHECK(p.x().neutral());
+  p.say(ControlId::presence, 0);
+  CHECK_FALSE(p.x().known);
+  CHECK(p.signal.health(pad, p.now) == HandsetHealth::absent);
+}
+
+TEST_CASE("A jump of the sequence is a gap, wherever it begins; a second announcement is none") {
+  Pad p;
+  p.sequence = 0xfffffffe;
+  p.plug();  // any start
+  CHECK(p.say(stick_x, 0).lost == 0);  // wraps
+  p.sequence += 4;
+  CHECK(p.say(stick_x, 0).lost == 4);
+  CHECK(p.signal.lost(pad) == 4);
+  CHECK(p.say(ControlId::presence, 1).kind == Change::Kind::nothing);
+  CHECK(p.x().known);
+}
+
+TEST_CASE("A key's first word is a state, not a press") {
+  Pad p;
+  p.plug();
+  CHECK(p.say(key, 1).kind == Change::Kind::held);
+  CHECK(p.say(key, 0).kind == Change::Kind::key);
+  const Change press = p.say(key, 1);
+  CHECK(press.kind == Change::Kind::key);
+  CHECK(press.pressed);
+  CHECK(p.say(key, 1).kind == Change::Kind::nothing);
+}
+
+TEST_CASE("Readings that cannot be are faults and change nothing") {
+  Pad p;
+  p.plug();
+  p.say(stick_x, 50);
+  const double before = p.x().value;
+  struct Case {
+    const char* what;
+    Reading reading;
+    ReadingFault fault;
+  };
+  const std::uint32_t s = p.sequence;
+  const Case cases[] = {
+      {"from the future", {pad, stick_x, s + 1, p.now, p.now + 1ns, 0}, ReadingFault::clock},
+      {"arrived before it happened", {pad, stick_x, s + 1, p.now, p.now - 1ns, 0}, ReadingFault::clock},
+      {"before the last one", {pad, stick_x, s + 1, p.now - 1ms, p.now, 0}, ReadingFault::clock},
+      {"far beyond the end", {pad, stick_x, s + 1, p.now, p.now, 151}, ReadingFault::implausible},
+      {"a key that is 2", {pad, key, s + 2, p.now, p.now, 2}, ReadingFault::implausible},
+  };
+  for (const Case& c : cases) {
+    CAPTURE(c.what);
+    CHECK(p.signal.accept(c.reading, p.now).fault == c.fault);
+    CHECK(p.x().value == before);
+  }
+  CHECK(p.signal.accept({pad, stick_x, s + 3, p.now, p.now, 0}, p.now + 101ms).fault == ReadingFault::clock);  // too old
+  CHECK(p.signal.accept({HandsetId{9}, stick_x, 1, p.now, p.now, 0}, p.now).kind == Change::Kind::nothing);
+}
+
+TEST_CASE("Silence is a loss only for a handset that reports steadily") {
+  Pad p;
+  p.plug();
+  CHECK(p.signal.health(pad, p.now + 1h) == HandsetHealth::present);
+  p.handsets[0].longest_silence = 100ms;
+  Signal steady(p.handsets, p.controls);
+  steady.accept({pad, ControlId::presence, 1, p.now, p.now, 1}, p.now);
+  CHECK(steady.health(pad, p.now + 100ms) == HandsetHealth::present);
+  CHECK(steady.health(pad, p.now + 100ms + 1ns) == HandsetHealth::silent);
+  CHECK(steady.health(pad, p.now - 1ns) == HandsetHealth::silent);  // a clock that ran backwards proves nothing
+}
+
+TEST_CASE("At rest nothing moves for any noise inside the dead zone") {
+  Pad p;
+  p.plug();
+  test::Random random;
+  for (int i = 0; i < 5'000; ++i) {
+    const double r = random.in(0, 9.9), angle = random.in(0, 6.28318);
+    p.say(stick_x, static_cast<std::int32_t>(r * std::cos(angle)));
+    p.say(stick_y, static_cast<std::int32_t>(r * std::sin(angle)));
+    REQUIRE(p.x().neutral());
+    REQUIRE(p.y().neutral());
+  }
+  p.say(stick_y, 0);
+  p.say(stick_x, 11);  // 1 % beyond the edge
+  CHECK(p.x().value > 0);
+  p.say(stick_y, 11);
+  CHECK(p.y().value < 0);  // reversed
+}

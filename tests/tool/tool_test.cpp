@@ -1,0 +1,157 @@
+// The tool as a user and as a script meets it: output, messages, exit codes.
+#include <gyrax/files/text_file.hpp>
+
+#include <doctest/doctest.h>
+#include <nlohmann/json.hpp>
+
+#include <array>
+#include <cstdio>
+#include <filesystem>
+#include <string>
+#include <sys/wait.h>
+#include <unistd.h>
+
+namespace fs = std::filesystem;
+
+namespace {
+
+struct Ran {
+  int exit = -1;
+  std::string out;
+};
+
+/// Runs the tool; both outputs together unless `only_out`.
+Ran run(const std::string& arguments, bool only_out = false) {
+  Ran ran;
+  const std::string line = std::string(GYRAX_TOOL_PATH) + " " + arguments + (only_out ? " 2>/dev/null" : " 2>&1");
+  std::FILE* pipe = ::popen(line.c_str(), "r");
+  REQUIRE(pipe != nullptr);
+  std::array<char, 4096> buffer{};
+  while (const std::size_t got = std::fread(buffer.data(), 1, buffer.size(), pipe)) ran.out.append(buffer.data(), got);
+  ran.exit = WEXITSTATUS(::pclose(pipe));
+  return ran;
+}
+
+bool says(const Ran& ran, const std::string& text) {
+  const bool found = ran.out.find(text) != std::string::npos;
+  if (!found) MESSAGE("not said: " << text << "\n" << ran.out);
+  return found;
+}
+
+struct Folder {
+  fs::path path = fs::temp_directory_path() / ("gyrax-tool-" + std::to_string(::getpid()));
+  Folder() { fs::create_directories(path); }
+  ~Folder() { fs::remove_all(path); }
+  std::string operator/(const std::string& name) const { return (path / name).string(); }
+};
+
+const std::string demo_rig = "demo/bench.toml", demo_session = "demo/session.toml";
+
+}  // namespace
+
+TEST_CASE("Help teaches, and wrong usage is 2") {
+  CHECK(run("--help").exit == 0);
+  CHECK(says(run("--help"), "gyrax demo"));
+  CHECK(says(run("--help"), "Exit codes"));
+  CHECK(says(run("rehearse --help"), "--plot"));
+  CHECK(says(run("--version"), "gyrax 0."));
+  for (const char* wrong : {"", "fly", "check", "rehearse demo/bench.toml", "check demo/bench.toml --jsno", "demo --out",
+                            "rehearse demo/bench.toml demo/session.toml --span 1:2"}) {
+    CAPTURE(wrong);
+    CHECK(run(wrong).exit == 2);
+  }
+}
+
+TEST_CASE("check says what a rig means, in words and as JSON") {
+  const Ran words = run("check " + demo_rig);
+  CHECK(words.exit == 0);
+  CHECK(says(words, "stick.left.x: jogs x"));
+  CHECK(says(words, "hat.right with shoulder.left held: steps turntable by +1 increment"));
+  CHECK(says(words, "129 ms, 11.6 mm"));  // 180/1400 s, 180²/2800 mm
+  CHECK(says(words, "demo/bench.toml:"));
+  const auto json = nlohmann::json::parse(run("check " + demo_rig + " --json", true).out);
+  CHECK(json["good"] == true);
+  CHECK(json["axes"].size() == 6);
+  CHECK(json["origins"]["axis.x.speed"]["line"].get<int>() > 10);
+}
+
+TEST_CASE("check tells everything that is wrong with a rig, where, and what was probably meant: 1") {
+  const Folder folder;
+  std::string text = gyrax::read_text(demo_rig, 1 << 20).text;
+  text.replace(text.find("travel = [0, 420]"), 6, "travle");
+  text.replace(text.find("jog = \"y\""), 9, "jog = \"yy\"");
+  gyrax::write_text(folder / "bad.toml", text);
+  const Ran bad = run("check " + (folder / "bad.toml"));
+  CHECK(bad.exit == 1);
+  CHECK(says(bad, "did you mean 'travel'? [unknown_key]"));
+  CHECK(says(bad, "there is no axis 'yy'"));
+  CHECK(says(bad, "[missing_key]"));
+  CHECK(says(bad, "3 problems"));
+  const auto json = nlohmann::json::parse(run("check --json " + (folder / "bad.toml"), true).out);
+  CHECK(json["problems"].size() == 3);
+  CHECK(json["problems"][0]["line"].get<int>() > 0);
+  CHECK(run("rehearse " + (folder / "bad.toml") + " " + demo_session).exit == 2);
+}
+
+TEST_CASE("Files that are none: a message with the place and what to do, and no partial file") {
+  const Folder folder;
+  CHECK(::truncate((gyrax::write_text(folder / "huge.toml", "x"), folder / "huge.toml").c_str(), 2'000'000'000) == 0);
+  const struct {
+    std::string arguments, says;
+    int exit;
+  } cases[] = {
+      {"check " + (folder / "none.toml"), "there is no file", 2},
+      {"check " + folder.path.string(), "is a folder", 2},
+      {"check /dev/zero", "a pipe or a device", 2},
+      {"check " + (folder / "huge.toml"), "at most 1048576", 2},
+      {"rehearse " + demo_rig + " " + (folder / "none.toml"), "there is no file", 2},
+      {"rehearse " + demo_rig + " " + demo_rig, "gyrax_session", 2},
+      {"rehearse " + demo_rig + " " + demo_session + " --csv /no/such/folder/a.csv", "cannot write", 3},
+      {"rehearse " + demo_rig + " " + demo_session + " --plot " + (folder / "a.jpg"), "take .png or .svg", 3},
+      {"rehearse " + demo_rig + " " + demo_session + " --plot " + (folder / "a.png") + " --span 9", "FROM:TO", 2},
+  };
+  for (const auto& c : cases) {
+    CAPTURE(c.arguments);
+    const Ran ran = run(c.arguments);
+    CHECK(ran.exit == c.exit);
+    CHECK(says(ran, c.says));
+  }
+  CHECK(std::distance(fs::directory_iterator(folder.path), {}) == 1);
+}
+
+TEST_CASE("No permission is the outside world's failure: 3") {
+  if (::geteuid() == 0) {
+    // root may read everything: drop to another user for this one command.
+    const Folder folder;
+    gyrax::write_text(folder / "locked.toml", "gyrax = 1\n");
+    fs::permissions(folder / "locked.toml", fs::perms::none);
+    const std::string line = "setpriv --reuid=65534 --regid=65534 --clear-groups " + std::string(GYRAX_TOOL_PATH) + " check " + (folder / "locked.toml");
+    std::FILE* pipe = ::popen((line + " 2>&1").c_str(), "r");
+    std::array<char, 2048> buffer{};
+    const std::size_t got = std::fread(buffer.data(), 1, buffer.size() - 1, pipe);
+    const int exit = WEXITSTATUS(::pclose(pipe));
+    CHECK(exit == 3);
+    CHECK(std::string(buffer.data(), got).find("no permission") != std::string::npos);
+    return;
+  }
+  const Folder folder;
+  gyrax::write_text(folder / "locked.toml", "gyrax = 1\n");
+  fs::permissions(folder / "locked.toml", fs::perms::none);
+  CHECK(run("check " + (folder / "locked.toml")).exit == 3);
+}
+
+TEST_CASE("demo leaves its plot and its signals and says where; the same output every time") {
+  const Folder folder;
+  const Ran ran = run("demo --out " + (folder / "out"), true);
+  CHECK(ran.exit == 0);
+  CHECK(says(ran, "a handset was unplugged"));
+  CHECK(says(ran, "10 steps of x by +0.05 mm, together +0.5 mm"));
+  CHECK(says(ran, folder / "out/session.png"));
+  CHECK(fs::file_size(folder / "out/signals.csv") > 1'000'000);
+  CHECK(fs::exists(folder / "out/session.png"));
+  CHECK(run("demo --out " + (folder / "out"), true).out == ran.out);
+  const auto json = nlohmann::json::parse(run("rehearse --json " + demo_rig + " " + demo_session, true).out);
+  CHECK(json["good"] == true);
+  CHECK(json["stops"].size() == 4);
+  CHECK(run("demo --out /proc/nothing").exit == 3);
+}
