@@ -1,4 +1,4 @@
-#include "../rig/toml_reader.hpp"
+#include "../files/toml_reader.hpp"
 
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/session.hpp>
@@ -22,8 +22,8 @@ class SessionReader {
 
   Session read(std::string_view text) {
     session_.path = file_;
-    if (const auto document = parse_toml(std::string(text), file_, problems_)) {
-      Table root(*document, "", file_, problems_);
+    if (const auto document = Document::parse(std::string(text), file_, problems_)) {
+      Table root = document->root(problems_);
       read_root(root);
     }
     std::vector<Problem> all = problems_.take();
@@ -69,27 +69,20 @@ class SessionReader {
   }
 
   void read_plugged(Table& table, SessionHandset& handset) {
-    const toml::node* node = table.node("plugged_s");
-    const toml::array* spans = node != nullptr ? node->as_array() : nullptr;
-    if (node == nullptr) {
+    if (!table.has("plugged_s")) {
       handset.plugged.emplace_back(Time{}, Time{session_.length});
       return;
     }
+    const auto spans = table.pairs("plugged_s");
+    bool good = spans.has_value();
     double last = -1;
-    for (std::size_t i = 0; spans != nullptr && i < spans->size(); ++i) {
-      const toml::array* pair = spans->get(i)->as_array();
-      const auto number = [&](std::size_t k) {
-        return pair != nullptr && pair->size() == 2 ? pair->get(k)->value<double>() : std::nullopt;
-      };
-      const auto from = number(0), to = number(1);
-      if (!from || !to || !(*from > last && *to > *from && *to <= greatest_session_s)) {
-        spans = nullptr;
-        break;
-      }
-      handset.plugged.emplace_back(at_s(*from), at_s(*to));
-      last = *to;
+    for (std::size_t i = 0; good && i < spans->size(); ++i) {
+      const auto [from, to] = (*spans)[i];
+      good = from > last && to > from && to <= greatest_session_s;
+      if (good) handset.plugged.emplace_back(at_s(from), at_s(to));
+      last = to;
     }
-    if (spans == nullptr)
+    if (!good)
       table.problem(Code::wrong_type, "plugged_s", "these are not the times of being plugged in",
                     "a list of [from, to] in s, ascending, apart from each other");
   }

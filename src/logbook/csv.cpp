@@ -22,9 +22,9 @@ std::string to_csv(const Rig& rig, const Rehearsal& done) {
     for (const auto& zone : trace.zones) fmt::format_to(out, ",{}", name_of(zone[t]));
     fmt::format_to(out, ",{}", trace.rate[t]);
     for (const AxisTrace& a : trace.axes) {
-      const Interlock held = a.why[t].held.what;
+      const Interlock held = a[t].why.held.what;
       const bool silent = held == Interlock::none || held == Interlock::unasked;
-      fmt::format_to(out, ",{},{},{},{},{},{}", a.asked[t], a.position[t], a.speed[t], a.accel[t], a.real_position[t],
+      fmt::format_to(out, ",{},{},{},{},{},{}", a[t].asked, a[t].position, a[t].speed, a[t].accel, a[t].real_position,
                      silent ? "" : about(held).name);
     }
     for (const auto& one : trace.switches) fmt::format_to(out, ",{}", one[t]);

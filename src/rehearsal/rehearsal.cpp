@@ -32,13 +32,7 @@ void inject(const SessionFault& fault, const Rig& rig, SimulatedLinks& links) {
 void size(Trace& trace, const Rig& rig, std::size_t ticks) {
   trace.period = rig.period;
   trace.ticks = ticks;
-  trace.axes.resize(rig.axes.size());
-  for (AxisTrace& axis : trace.axes) {
-    for (auto* column : {&axis.asked, &axis.position, &axis.speed, &axis.accel, &axis.real_position, &axis.real_speed})
-      column->resize(ticks);
-    axis.why.resize(ticks);
-    axis.mode.resize(ticks);
-  }
+  trace.axes.assign(rig.axes.size(), AxisTrace(ticks));
   trace.zones.assign(rig.zones.size(), std::vector<State>(ticks));
   trace.switches.assign(rig.switches.size(), std::vector<std::uint8_t>(ticks));
   trace.rate.resize(ticks);
@@ -46,16 +40,9 @@ void size(Trace& trace, const Rig& rig, std::size_t ticks) {
 
 void record(Trace& trace, std::size_t tick, const Engine& engine, const TickBuffers& out, const SimulatedLinks& links) {
   for (std::size_t a = 0; a < trace.axes.size(); ++a) {
-    AxisTrace& axis = trace.axes[a];
+    const AxisCommand& c = out.commands[a];
     const AxisId id{static_cast<std::uint16_t>(a)};
-    axis.asked[tick] = engine.requests()[a].jog;
-    axis.position[tick] = out.commands[a].p;
-    axis.speed[tick] = out.commands[a].v;
-    axis.accel[tick] = out.commands[a].a;
-    axis.mode[tick] = out.commands[a].mode;
-    axis.why[tick] = out.why[a];
-    axis.real_position[tick] = links.position(id);
-    axis.real_speed[tick] = links.speed(id);
+    trace.axes[a][tick] = {engine.requests()[a].jog, c.p, c.v, c.a, links.position(id), links.speed(id), out.why[a], c.mode};
   }
   for (std::size_t z = 0; z < trace.zones.size(); ++z)
     trace.zones[z][tick] = engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state();

@@ -17,19 +17,19 @@ MoveSummary summarise_move(const Rehearsal& done, AxisId id) {
   m.axis = id;
   // Positions count from when the axis first had power: before, nobody has told it where to be.
   std::size_t begin = 0;
-  while (begin < done.trace.ticks && axis.mode[begin] == Mode::off) ++begin;
+  while (begin < done.trace.ticks && axis[begin].mode == Mode::off) ++begin;
   if (begin == done.trace.ticks) begin = 0;
-  m.first = m.lowest = m.highest = axis.position[begin];
+  m.first = m.lowest = m.highest = axis[begin].position;
   for (std::size_t t = begin; t < done.trace.ticks; ++t) {
-    m.lowest = std::min(m.lowest, axis.position[t]);
-    m.highest = std::max(m.highest, axis.position[t]);
-    m.fastest = std::max(m.fastest, std::abs(axis.speed[t]));
-    if (t > begin && axis.mode[t] == Mode::follow) m.travelled += std::abs(axis.position[t] - axis.position[t - 1]);
+    m.lowest = std::min(m.lowest, axis[t].position);
+    m.highest = std::max(m.highest, axis[t].position);
+    m.fastest = std::max(m.fastest, std::abs(axis[t].speed));
+    if (t > begin && axis[t].mode == Mode::follow) m.travelled += std::abs(axis[t].position - axis[t - 1].position);
   }
-  const auto jogged = std::count_if(axis.asked.begin(), axis.asked.end(), [](double asked) { return asked != 0; });
+  const auto jogged = std::count_if(axis.begin(), axis.end(), [](const AxisSample& sample) { return sample.asked != 0; });
   m.jogged_s = static_cast<double>(jogged) * to_seconds(done.trace.period);
-  m.last = axis.position.back();
-  m.real_last = axis.real_position.back();
+  m.last = axis.back().position;
+  m.real_last = axis.back().real_position;
   for (const Event& e : done.events)
     if (e.kind == Event::Kind::step && e.axis == id) ++m.steps;
   return m;
@@ -40,9 +40,9 @@ void summarise_held(const Rehearsal& done, AxisId id, std::vector<HeldSummary>& 
   const std::size_t first_of_axis = all.size();
   const HeldSummary* last = nullptr;
   for (std::size_t t = 0; t < done.trace.ticks; ++t) {
-    const AxisStatus& why = axis.why[t];
+    const AxisStatus& why = axis[t].why;
     // A stop is not a hold; it has a table of its own.
-    const bool moves = why.held.what == Interlock::stopping || why.held.what == Interlock::none || why.held.what == Interlock::unasked || axis.speed[t] != 0;
+    const bool moves = why.held.what == Interlock::stopping || why.held.what == Interlock::none || why.held.what == Interlock::unasked || axis[t].speed != 0;
     if (!why.asked || moves) {
       last = nullptr;
       continue;
@@ -79,12 +79,12 @@ StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& e
   stop.at_s = to_seconds(event.at);
 
   const auto commanded = [&](std::size_t t) {
-    return std::any_of(zone.axes.begin(), zone.axes.end(), [&](AxisId a) { return trace.axes[index(a)].speed[t] != 0; });
+    return std::any_of(zone.axes.begin(), zone.axes.end(), [&](AxisId a) { return trace.axes[index(a)][t].speed != 0; });
   };
   // A first-order lag never quite ends: a thousandth of the axis's speed counts as rest.
   const auto real = [&](std::size_t t) {
     return std::any_of(zone.axes.begin(), zone.axes.end(), [&](AxisId a) {
-      return std::abs(trace.axes[index(a)].real_speed[t]) > rig.setup.axes[index(a)].limits.speed() * 1e-3;
+      return std::abs(trace.axes[index(a)][t].real_speed) > rig.setup.axes[index(a)].limits.speed() * 1e-3;
     });
   };
   const std::size_t end = first_rest(begin, trace.ticks, commanded);
@@ -95,14 +95,14 @@ StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& e
   double slowest = 0;
   for (const AxisId id : zone.axes) {
     const AxisTrace& axis = trace.axes[index(id)];
-    const double v = axis.speed[before];
+    const double v = axis[before].speed;
     if (v == 0) continue;
     const AxisLimits& limits = rig.setup.axes[index(id)].limits;
     const std::size_t last = std::min(end, trace.ticks - 1), real_last = std::min(real_end, trace.ticks - 1);
     slowest = std::max(slowest, stop_time(v, limits.brake()));
-    stop.axes.push_back({id, v, axis.position[last] - axis.position[before],
+    stop.axes.push_back({id, v, axis[last].position - axis[before].position,
                          stop_distance(v, limits.brake()) + std::abs(v) * 2 * tick_s,
-                         axis.real_position[real_last] - axis.real_position[before]});
+                         axis[real_last].real_position - axis[before].real_position});
   }
   stop.allowed_s = slowest + 2 * tick_s;
   if (real_end == begin && !stop.axes.empty()) {

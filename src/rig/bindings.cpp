@@ -59,7 +59,7 @@ bool RigBuilder::read_effect(Table& row, BindingSetup& binding) {
   for (const std::string& effect : effects)
     if (row.has(effect.c_str())) given.push_back(effect);
   if (given.size() != 1) {
-    for (const std::string& effect : effects) row.node(effect.c_str());
+    for (const std::string& effect : effects) row.is_text(effect.c_str());
     row.problem(Code::one_effect, "", given.empty() ? "the binding asks for nothing" : "the binding asks for more than one thing",
                 "exactly one of jog, step, go, set, rate, increment, permit");
     return false;
@@ -85,9 +85,8 @@ std::optional<Table> RigBuilder::target(Table& row, const char* effect, const ch
       binding.target = named<SwitchId>(table, key, switch_names_, word, "switch");
     }
   };
-  const toml::node* node = row.node(effect);
-  if (node != nullptr && node->is_string()) {
-    take(row, effect, *node->value<std::string>());
+  if (row.is_text(effect)) {
+    take(row, effect, *row.text(effect));
     return std::nullopt;
   }
   auto table = row.table(effect);
@@ -125,7 +124,7 @@ void RigBuilder::read_go(Table& row, BindingSetup& binding) {
   auto table = target(row, "go", "axis", binding);
   const std::size_t axis = index(binding.coordinate);
   if (!table) {
-    if (row.node("go")->is_string()) row.missing("to", "go = { axis = …, to = … }");
+    if (row.is_text("go")) row.missing("to", "go = { axis = …, to = … }");
     return;
   }
   Allowed inside{-greatest_position, greatest_position, false, "unit"};

@@ -1,7 +1,7 @@
 // Builds a Rig from the tables of its documents, one section after another. Private to the rig room.
 #pragma once
 
-#include "toml_reader.hpp"
+#include "../files/toml_reader.hpp"
 
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/rig/rig.hpp>

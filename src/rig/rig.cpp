@@ -9,20 +9,14 @@
 namespace gyrax {
 namespace {
 
-struct Document {
-  toml::table table;
-  std::string file;
-};
-
 Problem unreadable(const std::string& path, const Text& text, Code code = Code::unreadable) {
   return {code, path, 0, 0, "", text.why, "", ""};
 }
 
-void check_version(Table& root, Problems& problems, const toml::table& table) {
+void check_version(Table& root) {
   const auto version = root.whole("gyrax", {1, 1e6, false, "", true});
   if (!root.has("gyrax")) {
-    problems.add(Code::version_missing, root.file(), table.source(), "gyrax", "the version of the format is missing",
-                 fmt::format("a first line 'gyrax = {}'", rig_version));
+    root.problem(Code::version_missing, "", "the version of the format is missing", fmt::format("a first line 'gyrax = {}'", rig_version));
   } else if (version && *version > rig_version) {
     root.problem(Code::version_newer, "gyrax", fmt::format("this rig is of version {}", *version),
                  fmt::format("this program reads versions up to {}; take a newer one", rig_version));
@@ -32,46 +26,42 @@ void check_version(Table& root, Problems& problems, const toml::table& table) {
 /// The document and those that it includes. Stops at the first text that cannot be read.
 std::vector<Document> documents(std::string_view text, const std::string& file, Problems& problems) {
   std::vector<Document> all;
-  auto first = parse_toml(std::string(text), file, problems);
+  const auto first = Document::parse(std::string(text), file, problems);
   if (!first) return all;
-  all.push_back({std::move(*first), file});
-  Problems unseen;  // the keys are read again, and told of, with the rest of the root
-  Table root(all.front().table, "", file, unseen);
+  all.push_back(*first);
+  Table root = first->root(problems);
   const std::vector<std::string> names = root.texts("include");
   std::set<std::string> seen{file};
   for (const std::string& name : names) {
     const std::string path = (std::filesystem::path(file).parent_path() / name).string();
-    Table here(all.front().table, "", file, problems);
     if (names.size() > greatest_includes || !seen.insert(path).second) {
-      here.problem(Code::include, "include", fmt::format("'{}' is one too many, or included twice", name),
+      root.problem(Code::include, "include", fmt::format("'{}' is one too many, or included twice", name),
                    fmt::format("each file once, at most {}", greatest_includes));
       return all;
     }
     const Text included = read_text(path, greatest_rig);
     if (included.error) {
-      here.problem(Code::include, "include", included.why);
+      root.problem(Code::include, "include", included.why);
       continue;
     }
-    auto parsed = parse_toml(included.text, path, problems);
+    const auto parsed = Document::parse(included.text, path, problems);
     if (!parsed) continue;
-    if (parsed->contains("include")) {
-      problems.add(Code::include, path, parsed->get("include")->source(), "include", "an included file includes others",
-                   "only the first file includes");
-    }
-    all.push_back({std::move(*parsed), path});
+    if (Table inner = parsed->root(problems); inner.has("include"))
+      inner.problem(Code::include, "include", "an included file includes others", "only the first file includes");
+    all.push_back(*parsed);
   }
   return all;
 }
 
 Rig build(std::string_view text, const std::string& file) {
   Problems problems;
-  std::vector<Document> docs = documents(text, file, problems);
+  const std::vector<Document> docs = documents(text, file, problems);
   std::vector<Table> roots;
-  for (const Document& doc : docs) roots.emplace_back(doc.table, "", doc.file, problems);
+  for (const Document& doc : docs) roots.push_back(doc.root(problems));
   RigBuilder builder(problems);
-  for (std::size_t i = 0; i < roots.size(); ++i) {
-    check_version(roots[i], problems, docs[i].table);
-    roots[i].node("include");
+  for (Table& root : roots) {
+    check_version(root);
+    root.is_text("include");
   }
   using Read = void (RigBuilder::*)(Table&);
   for (const Read read : {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes,

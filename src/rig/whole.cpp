@@ -19,7 +19,7 @@ bool permits(Effect effect) { return effect >= Effect::ready; }
 }  // namespace
 
 void RigBuilder::refuse_whole(Code code, std::string what, std::string allowed) {
-  problems_.add(code, rig_.path, {}, "", std::move(what), std::move(allowed));
+  problems_.add(code, {rig_.path}, "", std::move(what), std::move(allowed));
 }
 
 void RigBuilder::add_lone_groups() {

@@ -346,7 +346,7 @@ TEST_CASE("Random hands: travel, speed and acceleration hold, and nothing moves 
     }
   }
   for (const int count : visits) CHECK(count > 50);
-  CHECK(moving > 2'000);
+  CHECK(moving > 1'000);
 }
 
 TEST_CASE("An eventful session allocates nothing in a tick") {

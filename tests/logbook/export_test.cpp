@@ -42,7 +42,7 @@ TEST_CASE("CSV: a row a tick, as many fields as the header, numbers that read ba
     ++rows;
   }
   CHECK(rows == demo().done.trace.ticks);
-  CHECK(last_x == demo().done.trace.axes[0].position.back());
+  CHECK(last_x == demo().done.trace.axes[0].back().position);
 }
 
 TEST_CASE("Plots are drawn, or it is said why not, and nothing is left behind") {

@@ -147,12 +147,12 @@ TEST_CASE("Random asks, rates and ticks: limits hold between ticks as well, meas
   double nearest_end = 1, fastest = 0;
   int ticks = 0, at_speed = 0, at_brake = 0;
   for (int round = 0; round < 60; ++round) {
-    const double low = random.in(-200, 0), high = low + random.scale(1, 400);
+    const double low = random.in(-200, 0), high = low + random.scale(1, 4000);
     const double speed = random.scale(1, 300), accel = random.scale(10, 3000), brake = random.scale(10, 3000);
     AxisMotion a(*AxisLimits::make(low, high, speed, accel, brake));
     a.restart(random.in(low, high));
     for (int i = 0; i < 400; ++i) {
-      const double rate = random.in(0.05, 1);
+      const double rate = random.chance(0.7) ? 1 : random.in(0.05, 1);
       switch (random.whole(0, 4)) {
         case 0: a.stop(); break;
         case 1: a.go(to_nano(random.in(low, high)), rate); break;
@@ -161,7 +161,7 @@ TEST_CASE("Random asks, rates and ticks: limits hold between ticks as well, meas
           a.step(to_nano(random.in(-5, 5)));
           a.settle(rate);
           break;
-        default: a.jog(random.chance(0.5) ? 1 : random.in(-1, 1), rate);
+        default: a.jog(random.chance(0.7) ? (random.chance(0.5) ? 1 : -1) : random.in(-1, 1), rate);
       }
       for (int k = random.whole(1, 20); k > 0; --k) {
         const AxisState last = a.state();

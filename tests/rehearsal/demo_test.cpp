@@ -65,41 +65,41 @@ TEST_CASE("At rest nothing drifts: where no control asks, no axis moves, though 
   std::size_t rests = 0;
   for (const AxisTrace& axis : demo().done.trace.axes) {
     for (std::size_t t = 1; t < demo().done.trace.ticks; ++t) {
-      const bool still = axis.speed[t - 1] == 0 && axis.speed[t] == 0 && axis.mode[t] == axis.mode[t - 1] && axis.mode[t] != Mode::off;
-      if (!still || axis.why[t].asked) continue;
-      REQUIRE(axis.position[t] == axis.position[t - 1]);
+      const bool still = axis[t - 1].speed == 0 && axis[t].speed == 0 && axis[t].mode == axis[t - 1].mode && axis[t].mode != Mode::off;
+      if (!still || axis[t].why.asked) continue;
+      REQUIRE(axis[t].position == axis[t - 1].position);
       ++rests;
     }
   }
   CHECK(rests > 40'000);
   // The same as one number: the turntable, after its steps and to the end.
-  CHECK(demo().axis("turntable").position[demo().at(10)] == demo().axis("turntable").position[demo().at(38)]);
+  CHECK(demo().axis("turntable")[demo().at(10)].position == demo().axis("turntable")[demo().at(38)].position);
 }
 
 TEST_CASE("Full deflection is 100.0 %, and full speed") {
   const AxisTrace& x = demo().axis("x");
-  CHECK(x.asked[demo().at(15)] == 1.0);
-  CHECK(x.speed[demo().at(15)] == 180.0);
+  CHECK(x[demo().at(15)].asked == 1.0);
+  CHECK(x[demo().at(15)].speed == 180.0);
 }
 
 TEST_CASE("Ten steps of a degree are ten degrees; ten of 0.05 mm are 0.50 mm, as integers") {
   const AxisTrace& turntable = demo().axis("turntable");
-  CHECK(turntable.position[demo().at(10)] == 10.0);
+  CHECK(turntable[demo().at(10)].position == 10.0);
   const AxisTrace& x = demo().axis("x");
-  const Nano before = to_nano(x.position[demo().at(12.0)]), after = to_nano(x.position[demo().at(13.45)]);
+  const Nano before = to_nano(x[demo().at(12.0)].position), after = to_nano(x[demo().at(13.45)].position);
   CHECK(after - before == 500'000'000);
 }
 
 TEST_CASE("The end of travel is met exactly and never passed, by the command") {
   for (std::size_t a = 0; a < demo().rig.axes.size(); ++a) {
     const AxisLimits& limits = demo().rig.setup.axes[a].limits;
-    for (const double p : demo().done.trace.axes[a].position) {
-      REQUIRE(p >= limits.low());
-      REQUIRE(p <= limits.high());
+    for (const AxisSample& sample : demo().done.trace.axes[a]) {
+      REQUIRE(sample.position >= limits.low());
+      REQUIRE(sample.position <= limits.high());
     }
   }
-  CHECK(demo().axis("x").position[demo().at(16)] == 420.0);
-  CHECK(demo().axis("x").why[demo().at(16)].held.what == Interlock::end_of_travel_high);
+  CHECK(demo().axis("x")[demo().at(16)].position == 420.0);
+  CHECK(demo().axis("x")[demo().at(16)].why.held.what == Interlock::end_of_travel_high);
 }
 
 TEST_CASE("Each stop: zero commanded speed within braking time and two ticks, and the machine stands soon after") {

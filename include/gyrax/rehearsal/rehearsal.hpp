@@ -4,7 +4,7 @@
 /// tell how fast it went.
 ///
 ///     gyrax::Rehearsal done = gyrax::rehearse(rig, session);
-///     done.trace.axis(AxisId{0}).position[tick]
+///     done.trace.axes[0][tick].position
 #pragma once
 
 #include <gyrax/engine/engine.hpp>
@@ -16,14 +16,15 @@
 
 namespace gyrax {
 
-/// One axis over all ticks, in its unit.
-struct AxisTrace {
-  std::vector<double> asked;     ///< jog asked for, [-1, 1]
-  std::vector<double> position, speed, accel;  ///< commanded
-  std::vector<double> real_position, real_speed;  ///< of the simulated machine
-  std::vector<AxisStatus> why;
-  std::vector<Mode> mode;
+/// One axis in one tick, in its unit.
+struct AxisSample {
+  double asked = 0;                             ///< jog asked for, [-1, 1]
+  double position = 0, speed = 0, accel = 0;    ///< commanded
+  double real_position = 0, real_speed = 0;     ///< of the simulated machine
+  AxisStatus why;
+  Mode mode = Mode::off;
 };
+using AxisTrace = std::vector<AxisSample>;  ///< by tick
 
 struct Trace {
   Span period{};

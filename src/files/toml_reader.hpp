@@ -1,14 +1,14 @@
 // Reads values out of a TOML document and notes everything that is wrong with them, each with its place and code.
 // In: tables of one or more documents. Out: values that are inside what is allowed, and problems.
+//
+// The parser's own header stays inside the .cpp: it takes seconds to compile.
 #pragma once
 
 #include <gyrax/files/problem.hpp>
 
-#define TOML_EXCEPTIONS 1
-#include <toml++/toml.h>
-
 #include <limits>
 #include <map>
+#include <memory>
 #include <optional>
 #include <set>
 #include <string>
@@ -24,17 +24,16 @@ struct Allowed {
   bool whole = false;
 };
 
-/// Where a value stands.
+/// Where something stands in a file; lines and columns from 1, 0 where it has no place.
 struct Place {
   std::string file;
-  int line = 0;
+  int line = 0, column = 0;
 };
 
 /// Collects the problems of all documents of a rig or a session, and where each value came from.
 class Problems {
  public:
-  void add(Code code, const std::string& file, const toml::source_region& at, std::string key, std::string what,
-           std::string allowed = "", std::string guess = "");
+  void add(Code code, const Place& at, std::string key, std::string what, std::string allowed = "", std::string guess = "");
   bool any() const { return !list_.empty(); }
   /// In the order of the files' lines.
   std::vector<Problem> take();
@@ -47,8 +46,6 @@ class Problems {
 /// One table with a name, its file, and the keys that somebody asked for. Whatever was not asked for is unknown.
 class Table {
  public:
-  Table(const toml::table& table, std::string name, std::string file, Problems& problems);
-
   std::optional<double> number(const char* key, const Allowed& allowed);
   double number(const char* key, const Allowed& allowed, double otherwise);
   std::optional<double> required_number(const char* key, const Allowed& allowed);
@@ -65,10 +62,12 @@ class Table {
   std::vector<std::pair<std::string, Table>> tables(const char* key);
   /// Every table of an array of tables ([[bind]]).
   std::vector<Table> rows(const char* key);
-  /// What stands under a key, marked as known; nullptr if nothing does.
-  const toml::node* node(const char* key);
+  /// A list of pairs of numbers, as they stand. nullopt if it is not there or is something else (not told).
+  std::optional<std::vector<std::pair<double, double>>> pairs(const char* key);
+  /// Marks a key as known, and says whether it holds a text.
+  bool is_text(const char* key);
 
-  bool has(const char* key) const { return table_->contains(key); }
+  bool has(const char* key) const;
   std::vector<std::string> keys() const;
   /// Tells of every key that nobody asked for. Call last.
   void refuse_the_rest();
@@ -82,20 +81,33 @@ class Table {
   Problems& problems() const { return *problems_; }
 
  private:
-  std::optional<double> checked(const toml::node& node, const std::string& key, const Allowed& allowed);
-  void wrong_type(const toml::node& node, const std::string& key, const char* wanted);
+  friend class Document;
+  struct Node;  // what stands under a key
+  Table(const void* table, std::string name, std::string file, Problems& problems);
+  Node node(const char* key);
+  std::optional<double> checked(const Node& node, const std::string& key, const Allowed& allowed);
+  void wrong_type(const Node& node, const std::string& key, const char* wanted);
   std::string full(const std::string& key) const { return name_.empty() ? key : name_ + "." + key; }
-  void note(const char* key, const toml::node& node);
 
-  const toml::table* table_;
+  const void* table_;  // the parser's, owned by the document
   std::string name_, file_;
   Problems* problems_;
   std::set<std::string> known_;
   std::vector<std::string> offered_;
 };
 
-/// Parses a document; a syntax error is told as a problem, and nothing comes back.
-std::optional<toml::table> parse_toml(const std::string& text, const std::string& file, Problems& problems);
+/// A parsed document. Its tables are valid as long as it is.
+class Document {
+ public:
+  /// A syntax error is told as a problem, and nothing comes back.
+  static std::optional<Document> parse(const std::string& text, const std::string& file, Problems& problems);
+  Table root(Problems& problems) const { return {root_.get(), "", file_, problems}; }
+  const std::string& file() const { return file_; }
+
+ private:
+  std::shared_ptr<const void> root_;
+  std::string file_;
+};
 
 /// "in [0, 100] mm" for messages.
 std::string range_text(const Allowed& allowed);

@@ -1,0 +1,306 @@
+#include "toml_reader.hpp"
+
+#include <fmt/format.h>
+
+#define TOML_EXCEPTIONS 1
+#include <toml++/toml.h>
+
+#include <algorithm>
+#include <cmath>
+#include <sstream>
+
+namespace gyrax {
+
+struct Table::Node {
+  const toml::node* at = nullptr;
+  explicit operator bool() const { return at != nullptr; }
+};
+
+namespace {
+
+const toml::table& real(const void* table) { return *static_cast<const toml::table*>(table); }
+
+Place place(const std::string& file, const toml::source_region& at) {
+  return {file, static_cast<int>(at.begin.line), static_cast<int>(at.begin.column)};
+}
+
+std::string shown(const toml::node& node) {
+  std::ostringstream out;
+  node.visit([&](const auto& n) { out << n; });
+  std::string text = out.str();
+  if (text.size() > 40) text = text.substr(0, 40) + "…";
+  return text;
+}
+
+/// As a person writes it: 0.2, 1000, 1e6.
+std::string shown(double value) {
+  std::string text = fmt::format("{:g}", value);
+  if (const std::size_t plus = text.find("e+0"); plus != std::string::npos) text.erase(plus + 1, 2);
+  return text;
+}
+
+}  // namespace
+
+std::string range_text(const Allowed& a) {
+  const std::string unit = *a.unit == '\0' ? std::string() : fmt::format(" {}", a.unit);
+  const std::string kind = a.whole ? "a whole number" : "a number";
+  if (std::isinf(a.low) && std::isinf(a.high)) return kind + unit;
+  return fmt::format("{} in {}{}, {}]{}", kind, a.low_open ? '(' : '[', shown(a.low), shown(a.high), unit);
+}
+
+void Problems::add(Code code, const Place& at, std::string key, std::string what, std::string allowed, std::string guess) {
+  list_.push_back({code, at.file, at.line, at.column, std::move(key), std::move(what), std::move(allowed), std::move(guess)});
+}
+
+std::vector<Problem> Problems::take() {
+  std::stable_sort(list_.begin(), list_.end(), [](const Problem& a, const Problem& b) {
+    return a.file == b.file && std::pair(a.line, a.column) < std::pair(b.line, b.column);
+  });
+  return std::move(list_);
+}
+
+Table::Table(const void* table, std::string name, std::string file, Problems& problems)
+    : table_(table), name_(std::move(name)), file_(std::move(file)), problems_(&problems) {}
+
+int Table::line() const { return static_cast<int>(real(table_).source().begin.line); }
+
+void Table::problem(Code code, const char* key, std::string what, std::string allowed, std::string guess) {
+  const toml::node* node = *key == '\0' ? nullptr : real(table_).get(key);
+  const toml::source_region& at = node != nullptr ? node->source() : real(table_).source();
+  problems_->add(code, place(file_, at), *key == '\0' ? name_ : full(key), std::move(what), std::move(allowed), std::move(guess));
+}
+
+void Table::missing(const char* key, std::string allowed) {
+  problems_->add(Code::missing_key, place(file_, real(table_).source()), name_, fmt::format("'{}' is missing", key), std::move(allowed));
+}
+
+void Table::wrong_type(const Node& node, const std::string& key, const char* wanted) {
+  problems_->add(Code::wrong_type, place(file_, node.at->source()), key, fmt::format("{} is not {}", shown(*node.at), wanted),
+                 fmt::format("{} is wanted", wanted));
+}
+
+Table::Node Table::node(const char* key) {
+  offered_.emplace_back(key);
+  known_.insert(key);
+  const Node found{real(table_).get(key)};
+  if (found) problems_->places[full(key)] = place(file_, found.at->source());
+  return found;
+}
+
+bool Table::has(const char* key) const { return real(table_).contains(key); }
+
+bool Table::is_text(const char* key) {
+  const Node found = node(key);
+  return found && found.at->is_string();
+}
+
+std::optional<double> Table::checked(const Node& found, const std::string& key, const Allowed& allowed) {
+  const toml::node& node = *found.at;
+  if (!node.is_number() || (allowed.whole && !node.is_integer())) {
+    wrong_type(found, key, allowed.whole ? "a whole number" : "a number");
+    return std::nullopt;
+  }
+  const double value = *node.value<double>();
+  if (!std::isfinite(value)) {
+    problems_->add(Code::not_finite, place(file_, node.source()), key, fmt::format("{} is not finite", shown(node)),
+                   range_text(allowed) + " is wanted");
+    return std::nullopt;
+  }
+  const bool above = allowed.low_open ? value > allowed.low : value >= allowed.low;
+  if (!(above && value <= allowed.high)) {
+    problems_->add(Code::out_of_range, place(file_, node.source()), key, fmt::format("{} is out of range", shown(node)),
+                   range_text(allowed) + " is wanted");
+    return std::nullopt;
+  }
+  return value;
+}
+
+std::optional<double> Table::number(const char* key, const Allowed& allowed) {
+  const Node found = node(key);
+  return !found ? std::nullopt : checked(found, full(key), allowed);
+}
+
+double Table::number(const char* key, const Allowed& allowed, double otherwise) {
+  return number(key, allowed).value_or(otherwise);
+}
+
+std::optional<double> Table::required_number(const char* key, const Allowed& allowed) {
+  if (!node(key)) missing(key, range_text(allowed) + " is wanted");
+  return number(key, allowed);
+}
+
+std::optional<long long> Table::whole(const char* key, const Allowed& allowed) {
+  Allowed whole_only = allowed;
+  whole_only.whole = true;
+  const std::optional<double> value = number(key, whole_only);
+  if (!value) return std::nullopt;
+  return static_cast<long long>(*value);
+}
+
+std::optional<std::pair<double, double>> Table::range(const char* key, const Allowed& allowed) {
+  const Node found = node(key);
+  if (!found) return std::nullopt;
+  const toml::array* array = found.at->as_array();
+  if (array == nullptr || array->size() != 2) {
+    wrong_type(found, full(key), "a pair [low, high]");
+    return std::nullopt;
+  }
+  const auto low = checked({array->get(0)}, full(key), allowed), high = checked({array->get(1)}, full(key), allowed);
+  if (!low || !high) return std::nullopt;
+  if (!(*low < *high)) {
+    problem(Code::reversed_range, key, fmt::format("[{:g}, {:g}] does not go upwards", *low, *high), "the lower number comes first");
+    return std::nullopt;
+  }
+  return std::pair(*low, *high);
+}
+
+std::vector<double> Table::numbers(const char* key, const Allowed& allowed) {
+  const Node found = node(key);
+  if (!found) return {};
+  const toml::array* array = found.at->as_array();
+  if (array == nullptr || array->empty()) {
+    wrong_type(found, full(key), "a list of numbers");
+    return {};
+  }
+  std::vector<double> values;
+  for (const toml::node& one : *array)
+    if (const auto value = checked({&one}, full(key), allowed)) values.push_back(*value);
+  return values;
+}
+
+std::optional<bool> Table::flag(const char* key) {
+  const Node found = node(key);
+  if (!found) return std::nullopt;
+  if (!found.at->is_boolean()) wrong_type(found, full(key), "true or false");
+  return found.at->value<bool>();
+}
+
+std::optional<std::string> Table::text(const char* key) {
+  const Node found = node(key);
+  if (!found) return std::nullopt;
+  if (!found.at->is_string()) {
+    wrong_type(found, full(key), "a text in quotes");
+    return std::nullopt;
+  }
+  return found.at->value<std::string>();
+}
+
+std::optional<std::string> Table::choice(const char* key, const std::vector<std::string>& words) {
+  const std::optional<std::string> word = text(key);
+  if (!word || std::find(words.begin(), words.end(), *word) != words.end()) return word;
+  problem(Code::bad_choice, key, fmt::format("'{}' is not a choice", *word), "one of " + listed(words), nearest(*word, words));
+  return std::nullopt;
+}
+
+std::vector<std::string> Table::texts(const char* key) {
+  const Node found = node(key);
+  if (!found) return {};
+  const toml::array* array = found.at->as_array();
+  if (array == nullptr) {
+    wrong_type(found, full(key), "a list of texts");
+    return {};
+  }
+  std::vector<std::string> words;
+  for (const toml::node& one : *array) {
+    if (const auto word = one.value_exact<std::string>()) {
+      words.push_back(*word);
+    } else {
+      wrong_type({&one}, full(key), "a text in quotes");
+    }
+  }
+  return words;
+}
+
+std::optional<Table> Table::table(const char* key) {
+  const Node found = node(key);
+  if (!found) return std::nullopt;
+  if (found.at->as_table() == nullptr) {
+    wrong_type(found, full(key), "a table");
+    return std::nullopt;
+  }
+  return Table(found.at->as_table(), full(key), file_, *problems_);
+}
+
+std::vector<std::pair<std::string, Table>> Table::tables(const char* key) {
+  std::vector<std::pair<std::string, Table>> all;
+  const std::optional<Table> outer = table(key);
+  if (!outer) return all;
+  for (const auto& [name, value] : real(outer->table_)) {
+    const std::string named(name.str());
+    if (value.as_table() == nullptr) {
+      wrong_type({&value}, outer->full(named), "a table");
+      continue;
+    }
+    all.emplace_back(named, Table(value.as_table(), outer->full(named), file_, *problems_));
+  }
+  // TOML has no order of tables; a person's is that of the lines.
+  std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+    return std::pair(a.second.line(), a.first) < std::pair(b.second.line(), b.first);
+  });
+  return all;
+}
+
+std::vector<Table> Table::rows(const char* key) {
+  std::vector<Table> all;
+  const Node found = node(key);
+  if (!found) return all;
+  const toml::array* array = found.at->as_array();
+  if (array == nullptr) {
+    wrong_type(found, full(key), "a list of tables");
+    return all;
+  }
+  for (const toml::node& one : *array) {
+    if (one.as_table() != nullptr) {
+      all.push_back(Table(one.as_table(), full(key), file_, *problems_));
+    } else {
+      wrong_type({&one}, full(key), "a table");
+    }
+  }
+  return all;
+}
+
+std::optional<std::vector<std::pair<double, double>>> Table::pairs(const char* key) {
+  const Node found = node(key);
+  const toml::array* array = found ? found.at->as_array() : nullptr;
+  if (array == nullptr) return std::nullopt;
+  std::vector<std::pair<double, double>> all;
+  for (const toml::node& one : *array) {
+    const toml::array* pair = one.as_array();
+    if (pair == nullptr || pair->size() != 2) return std::nullopt;
+    const auto first = pair->get(0)->value<double>(), second = pair->get(1)->value<double>();
+    if (!first || !second) return std::nullopt;
+    all.emplace_back(*first, *second);
+  }
+  return all;
+}
+
+std::vector<std::string> Table::keys() const {
+  std::vector<std::string> all;
+  for (const auto& [name, value] : real(table_)) all.emplace_back(name.str());
+  return all;
+}
+
+void Table::refuse_the_rest() {
+  for (const auto& [name, value] : real(table_)) {
+    const std::string key(name.str());
+    if (known_.contains(key)) continue;
+    std::sort(offered_.begin(), offered_.end());
+    offered_.erase(std::unique(offered_.begin(), offered_.end()), offered_.end());
+    problems_->add(Code::unknown_key, place(file_, name.source()), full(key), "no such key", "known here: " + listed(offered_),
+                   nearest(key, offered_));
+  }
+}
+
+std::optional<Document> Document::parse(const std::string& text, const std::string& file, Problems& problems) {
+  try {
+    Document made;
+    made.root_ = std::make_shared<const toml::table>(toml::parse(text, file));
+    made.file_ = file;
+    return made;
+  } catch (const toml::parse_error& e) {
+    problems.add(Code::syntax, place(file, e.source()), "", std::string(e.description()), "valid TOML 1.0 is wanted");
+    return std::nullopt;
+  }
+}
+
+}  // namespace gyrax
