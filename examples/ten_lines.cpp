@@ -6,7 +6,7 @@
 #include <cstdio>
 
 int main(int, char** argv) {
-  const gyrax::Session session = gyrax::load_session(argv[2]);
+  const gyrax::Session session = gyrax::load_session(argv[2]);  // demo/session.toml
   const gyrax::Rig rig = gyrax::fit(gyrax::load_rig(argv[1]), session.devices());
   gyrax::Player hands(session, rig);
   gyrax::SimulatedLinks machine(rig);
@@ -16,5 +16,6 @@ int main(int, char** argv) {
     engine.tick({now, hands.until(now), machine.reports(now)}, out.view());
     machine.send(out.frames);
   }
-  for (std::size_t a = 0; a < rig.axes.size(); ++a) std::printf("%s %.3f %s\n", rig.axes[a].name.c_str(), out.commands[a].p, rig.axes[a].unit.c_str());
+  for (std::size_t a = 0; a < rig.axes.size(); ++a)
+    std::printf("%s %.3f %s\n", rig.axes[a].name.c_str(), out.commands[a].p, rig.axes[a].unit.c_str());
 }

@@ -16,7 +16,7 @@ int main(int argc, char** argv) {
              "  gyrax demo                                    a recorded session on a simulated bench\n"
              "  gyrax check demo/bench.toml                   what that bench's rig means\n"
              "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n\n"
-             "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed.");
+             "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed.\n");
 
   std::string rig;
   bool as_json = false;
@@ -33,7 +33,7 @@ int main(int argc, char** argv) {
   rehearse_verb->add_option("--plot", options.plot, "Draw positions and speeds; .png or .svg");
   rehearse_verb->add_option("--span", options.span, "Of the plot, in seconds: FROM:TO")->needs("--plot");
   rehearse_verb->add_flag("--json", options.json, "For scripts: the summary as JSON");
-  rehearse_verb->footer("Exit code 1: a stop took longer than the brake limits allow.");
+  rehearse_verb->footer("Exit code 1: a stop took longer than the brake limits allow.\n");
 
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");

@@ -286,8 +286,9 @@ void Table::refuse_the_rest() {
     if (known_.contains(key)) continue;
     std::sort(offered_.begin(), offered_.end());
     offered_.erase(std::unique(offered_.begin(), offered_.end()), offered_.end());
-    problems_->add(Code::unknown_key, place(file_, name.source()), full(key), "no such key", "known here: " + listed(offered_),
-                   nearest(key, offered_));
+    const std::string meant = nearest(key, offered_);
+    problems_->add(Code::unknown_key, place(file_, name.source()), full(key), "no such key",
+                   meant.empty() ? fmt::format("known here: {}", listed(offered_)) : std::string(), meant);
   }
 }
 

@@ -34,6 +34,8 @@ class SessionReader {
 
  private:
   void read_root(Table& root) {
+    if (root.has("gyrax"))
+      return root.problem(Code::version_missing, "gyrax", "this is a rig, not a session", "the rig comes first, then the session");
     const auto version = root.whole("gyrax_session", {1, 1e6, false, "", true});
     if (!root.has("gyrax_session"))
       root.problem(Code::version_missing, "", "the version of the format is missing", fmt::format("a first line 'gyrax_session = {}'", session_version));

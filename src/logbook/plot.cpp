@@ -47,7 +47,7 @@ std::string data_of(const Rehearsal& done, std::size_t first, std::size_t last) 
   for (std::size_t t = first; t <= last; t += stride) {
     fmt::format_to(out, "{:.4f}", to_seconds(done.trace.at(t)));
     for (const AxisTrace& a : done.trace.axes)
-      fmt::format_to(out, " {:.5g} {:.5g} {:.5g} {:.5g}", a[t].position, a[t].speed, a[t].real_position, a[t].real_speed);
+      fmt::format_to(out, " {:.4f} {:.4f} {:.4f} {:.4f}", a[t].position, a[t].speed, a[t].real_position, a[t].real_speed);
     data += '\n';
   }
   return data;

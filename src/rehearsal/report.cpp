@@ -83,8 +83,8 @@ std::string text(const Rig& rig, const Summary& s) {
                  s.readings, s.readings_lost);
   write_story(out, s);
   write_moves(out, rig, s);
-  write_held(out, rig, s);
   write_stops(out, rig, s);
+  write_held(out, rig, s);
   return all;
 }
 

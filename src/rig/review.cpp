@@ -30,23 +30,55 @@ Times times_of(const Rig& rig, std::size_t a) {
 
 using Out = std::back_insert_iterator<std::string>;
 
+/// "line 30", or with its file where that is an included one.
+std::string where(const Rig& rig, const Origin& origin) {
+  return origin.file == rig.path ? fmt::format("line {}", origin.line) : fmt::format("{}:{}", origin.file, origin.line);
+}
+
+std::string position_of(const Rig& rig, std::size_t a) {
+  const AxisSetup& axis = rig.setup.axes[a];
+  const std::string& unit = rig.axes[a].unit;
+  std::string text = axis.position == PositionKind::measured
+                         ? fmt::format("measured, within {:g} {} of the command", axis.deviation, unit)
+                         : fmt::format("assumed, at {:g} {} first", axis.start, unit);
+  if (axis.servo)
+    text += fmt::format("; pulse {} … {} µs over the travel", axis.servo->pulse_us(axis.limits.low()), axis.servo->pulse_us(axis.limits.high()));
+  return text;
+}
+
 void write_axes(Out out, const Rig& rig) {
-  fmt::format_to(out, "\nAxes{:>20}{:>14}{:>11}{:>11}{:>22}{:>20}\n", "travel", "speed", "accel", "brake", "stop from full speed", "travel, increment");
+  fmt::format_to(out, "\nAxes{:>20}{:>13}{:>8}{:>8}{:>22}{:>12}{:>12}\n", "travel", "speed", "accel", "brake", "stop from full speed", "full travel", "");
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     const AxisLimits& l = rig.setup.axes[a].limits;
     const AxisInfo& info = rig.axes[a];
     const Times t = times_of(rig, a);
-    const std::string increment = t.increment > 0 ? fmt::format("{:g} in {:.0f} ms", t.increment, t.increment_s * 1e3) : "no steps";
-    fmt::format_to(out, "  {:<10}{:>12}{:>14}{:>11}{:>11}{:>22}{:>20}   {}:{}\n", info.name, fmt::format("{:g} … {:g}", l.low(), l.high()),
+    fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>8}{:>8}{:>22}{:>12}{:>12}\n", info.name, fmt::format("{:g} … {:g}", l.low(), l.high()),
                    fmt::format("{:g} {}/s", l.speed(), info.unit), fmt::format("{:g}", l.accel()), fmt::format("{:g}", l.brake()),
-                   fmt::format("{:.0f} ms, {:.1f} {}", t.stop_s * 1e3, t.stop_distance, info.unit),
-                   fmt::format("{:.2f} s, {}", t.travel_s, increment), info.origin.file, info.origin.line);
+                   fmt::format("{:.0f} ms, {:.1f} {}", t.stop_s * 1e3, t.stop_distance, info.unit), fmt::format("{:.2f} s", t.travel_s),
+                   where(rig, info.origin));
+    const std::string step = t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3) : "no steps";
+    fmt::format_to(out, "            {}; {}\n", position_of(rig, a), step);
   }
+}
+
+void write_watchdogs(Out out, const Rig& rig) {
+  fmt::format_to(out, "\nWatchdogs\n");
+  fmt::format_to(out, "  a tick later than {:g} ms after the last is a fault\n", to_seconds(rig.setup.longest_tick) * 1e3);
+  for (std::size_t h = 0; h < rig.handsets.size(); ++h) {
+    const HandsetSetup& handset = rig.setup.handsets[h];
+    const std::string silence = handset.longest_silence
+                                    ? fmt::format("reports steadily: silent for more than {:g} ms, it is lost", to_seconds(*handset.longest_silence) * 1e3)
+                                    : std::string("reports on change: silence is no fault, being unplugged is");
+    fmt::format_to(out, "  {}: {}; a reading older than {:g} ms is a fault\n", rig.handsets[h], silence, to_seconds(handset.oldest_reading) * 1e3);
+  }
+  for (std::size_t l = 0; l < rig.links.size(); ++l)
+    fmt::format_to(out, "  {}: no heartbeat for {:g} ms is a fault; the far end stops by itself after {:g} ms\n", rig.links[l].name,
+                   to_seconds(rig.setup.links[l].longest_silence) * 1e3, to_seconds(rig.setup.links[l].frame_valid_for) * 1e3);
 }
 
 void write_bindings(Out out, const Rig& rig) {
   fmt::format_to(out, "\nBindings (on one axis: stop, then permit, then go, then jog, then step; jogs of one axis add)\n");
-  for (const BindingInfo& b : rig.bindings) fmt::format_to(out, "  {:<72}{}:{}\n", b.sentence, b.origin.file, b.origin.line);
+  for (const BindingInfo& b : rig.bindings) fmt::format_to(out, "  {:<72}{}\n", b.sentence, where(rig, b.origin));
 }
 
 void write_zones(Out out, const Rig& rig) {
@@ -74,6 +106,7 @@ std::string review_text(const Rig& rig) {
                  count(rig.zones.size(), "zone", "zones"), to_seconds(rig.period) * 1e3);
   write_axes(out, rig);
   write_bindings(out, rig);
+  write_watchdogs(out, rig);
   write_zones(out, rig);
   fmt::format_to(out, "\nWhat this rig cannot promise\n");
   for (const std::string& remark : rig.remarks) fmt::format_to(out, "  {}\n", remark);
@@ -91,7 +124,7 @@ std::string review_json(const Rig& rig) {
     all["axes"].push_back({{"axis", rig.axes[a].name}, {"unit", rig.axes[a].unit}, {"travel", {l.low(), l.high()}}, {"speed", l.speed()},
                            {"accel", l.accel()}, {"brake", l.brake()}, {"stop_s", t.stop_s}, {"stop_distance", t.stop_distance},
                            {"travel_s", t.travel_s}, {"increment", t.increment}, {"increment_s", t.increment_s},
-                           {"line", rig.axes[a].origin.line}});
+                           {"position", position_of(rig, a)}, {"file", rig.axes[a].origin.file}, {"line", rig.axes[a].origin.line}});
   }
   all["bindings"] = Json::array();
   for (const BindingInfo& b : rig.bindings)

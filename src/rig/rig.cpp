@@ -59,6 +59,10 @@ Rig build(std::string_view text, const std::string& file) {
   std::vector<Table> roots;
   for (const Document& doc : docs) roots.push_back(doc.root(problems));
   RigBuilder builder(problems);
+  if (!roots.empty() && roots.front().has("gyrax_session")) {
+    roots.front().problem(Code::version_missing, "gyrax_session", "this is a session, not a rig", "give the rig's file");
+    throw RigError(problems.take());
+  }
   for (Table& root : roots) {
     check_version(root);
     root.is_text("include");

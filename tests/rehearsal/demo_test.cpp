@@ -3,6 +3,8 @@
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 
+#include "support/golden.hpp"
+
 #include <doctest/doctest.h>
 
 #include <cmath>
@@ -42,9 +44,7 @@ const Demo& demo() {
 }  // namespace
 
 TEST_CASE("The summary is the one that was read and found good (GYRAX_REFRESH=1 writes it anew)") {
-  const std::string golden = "tests/golden/demo_summary.txt", now = text(demo().rig, demo().summary);
-  if (const char* refresh = std::getenv("GYRAX_REFRESH"); refresh != nullptr && *refresh == '1') REQUIRE_FALSE(write_text(golden, now));
-  CHECK(read_text(golden, 1 << 20).text == now);
+  test::check_golden("tests/golden/demo_summary.txt", text(demo().rig, demo().summary));
   CHECK(demo().summary.good());
 }
 

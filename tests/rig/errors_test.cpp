@@ -3,12 +3,12 @@
 #include <gyrax/handset/session.hpp>
 #include <gyrax/rig/rig.hpp>
 
+#include "support/golden.hpp"
 #include "support/rigs.hpp"
 
 #include <doctest/doctest.h>
 
 #include <algorithm>
-#include <cstdlib>
 #include <filesystem>
 #include <functional>
 #include <set>
@@ -135,9 +135,7 @@ TEST_CASE("Each kind of problem is told with its place, what is wrong, what is r
     CAPTURE(code_name(code));
     CHECK(seen.contains(code));
   }
-  const std::string golden = "tests/golden/problems.txt";
-  if (const char* refresh = std::getenv("GYRAX_REFRESH"); refresh != nullptr && *refresh == '1') REQUIRE_FALSE(write_text(golden, told));
-  CHECK(read_text(golden, 1 << 20).text == told);
+  test::check_golden("tests/golden/problems.txt", told);
 }
 
 TEST_CASE("Everything that is wrong is told at once, in the order of the lines") {

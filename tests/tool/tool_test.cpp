@@ -68,7 +68,9 @@ TEST_CASE("check says what a rig means, in words and as JSON") {
   CHECK(says(words, "stick.left.x: jogs x"));
   CHECK(says(words, "hat.right with shoulder.left held: steps turntable by +1 increment"));
   CHECK(says(words, "129 ms, 11.6 mm"));  // 180/1400 s, 180²/2800 mm
-  CHECK(says(words, "demo/bench.toml:"));
+  CHECK(says(words, "line 30"));
+  CHECK(says(words, "pulse 1062 … 1962 µs over the travel"));
+  CHECK(says(words, "no heartbeat for 100 ms is a fault; the far end stops by itself after 40 ms"));
   const auto json = nlohmann::json::parse(run("check " + demo_rig + " --json", true).out);
   CHECK(json["good"] == true);
   CHECK(json["axes"].size() == 6);
@@ -105,7 +107,8 @@ TEST_CASE("Files that are none: a message with the place and what to do, and no 
       {"check /dev/zero", "a pipe or a device", 2},
       {"check " + (folder / "huge.toml"), "at most 1048576", 2},
       {"rehearse " + demo_rig + " " + (folder / "none.toml"), "there is no file", 2},
-      {"rehearse " + demo_rig + " " + demo_rig, "gyrax_session", 2},
+      {"rehearse " + demo_rig + " " + demo_rig, "this is a rig, not a session", 2},
+      {"check " + demo_session, "this is a session, not a rig", 1},
       {"rehearse " + demo_rig + " " + demo_session + " --csv /no/such/folder/a.csv", "cannot write", 3},
       {"rehearse " + demo_rig + " " + demo_session + " --plot " + (folder / "a.jpg"), "take .png or .svg", 3},
       {"rehearse " + demo_rig + " " + demo_session + " --plot " + (folder / "a.png") + " --span 9", "FROM:TO", 2},
