@@ -50,6 +50,14 @@ TEST_CASE("Ready, live, jog at exactly full speed, and rest within the braking t
   CHECK(s.command("x").v == 0);
 }
 
+TEST_CASE("One per cent beyond the dead zone moves, and the last of it inside does not") {
+  Stand s = stand();
+  s.make_live().move("stick.left.x", 0.0999).run(0.2);
+  CHECK(s.command("x").p == 0);
+  s.move("stick.left.x", 0.11).run(0.2);
+  CHECK(s.command("x").p > 0);
+}
+
 TEST_CASE("Enable that was held, or taped down, beforehand does nothing") {
   Stand s = stand();
   s.press("shoulder.right").tick().make_ready();

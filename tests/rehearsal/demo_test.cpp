@@ -3,6 +3,7 @@
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 
+#include "support/allocations.hpp"
 #include "support/golden.hpp"
 
 #include <doctest/doctest.h>
@@ -52,6 +53,27 @@ TEST_CASE("The same rehearsal twice gives the same bytes") {
   const Demo again;
   CHECK(to_csv(again.rig, again.done) == to_csv(demo().rig, demo().done));
   CHECK(json(again.rig, again.summary) == json(demo().rig, demo().summary));
+}
+
+TEST_CASE("No tick of the whole session asks for memory: not the unplug, not the trip, not the reset") {
+  Player hands(demo().session, demo().rig);
+  SimulatedLinks machine(demo().rig);
+  Engine engine(demo().rig.setup);
+  TickBuffers out(demo().rig.setup);
+  std::size_t used = 0, states = 0;
+  for (Time now; now <= Time{demo().session.length}; now += demo().rig.period) {
+    // The link falls silent as in the session.
+    machine.bench(LinkId{0}).silence(now >= Time{std::chrono::seconds(39)});
+    const auto readings = hands.until(now);
+    const auto reports = machine.reports(now);
+    const std::size_t before = test::allocations();
+    engine.tick({now, readings, reports}, out.view());
+    used += test::allocations() - before;
+    machine.send(out.frames);
+    for (Event e; out.events.read(e);) states += e.kind == Event::Kind::state ? 1 : 0;
+  }
+  CHECK(used == 0);
+  CHECK(states >= 15);
 }
 
 TEST_CASE("The recording is the generator's, byte for byte") {
