@@ -1,7 +1,7 @@
 // A rig, a session, an engine and the simulated bench: the whole of Gyrax in a loop of one's own.
 #include <gyrax/engine/engine.hpp>
-#include <gyrax/handset/session.hpp>
 #include <gyrax/link/simulated.hpp>
+#include <gyrax/rehearsal/player.hpp>
 
 #include <cstdio>
 

@@ -1,6 +1,6 @@
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/decoder.hpp>
-#include <gyrax/handset/session.hpp>
+#include <gyrax/rehearsal/player.hpp>
 #include <gyrax/testing/hands.hpp>
 
 #include "support/random.hpp"
@@ -225,6 +225,10 @@ TEST_CASE("Sessions that cannot be are refused, each with its code; unknown keys
     }
   }
   CHECK(parse_session(start, "s.toml").length == std::chrono::seconds(5));
+}
+
+TEST_CASE("A session for another rig is refused, with the line and what was probably meant") {
+  const std::string start = "gyrax_session = 1\nlength_s = 5\n\n";
   const Session s = parse_session(start + "[[fault]]\nat_s = 1\nkind = \"silent\"\nlink = \"machin\"\n", "s.toml");
   try {
     Player(s, test::rig(test::jog_and_step));

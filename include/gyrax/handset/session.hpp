@@ -5,16 +5,13 @@
 ///
 ///     gyrax::Session session = gyrax::load_session("session.toml");
 ///     gyrax::Rig rig = gyrax::fit(gyrax::load_rig("bench.toml"), session.devices());
-///     gyrax::Player hands(session, rig);
-///     engine.tick({now, hands.until(now), reports}, out);
 #pragma once
 
-#include <gyrax/base/reading.hpp>
+#include <gyrax/base/time.hpp>
+#include <gyrax/files/problem.hpp>
 #include <gyrax/handset/track.hpp>
-#include <gyrax/rig/rig.hpp>
 
 #include <map>
-#include <span>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -55,19 +52,5 @@ inline constexpr int session_version = 1;
 Session load_session(const std::string& path);
 /// The same from a text; tracks are looked for beside `file`.
 Session parse_session(std::string_view text, const std::string& file);
-
-/// Plays a session's readings to an engine. Errors: SessionError where the rig has no such handset, link or axis.
-class Player {
- public:
-  Player(const Session& session, const Rig& rig);
-
-  /// All readings that have arrived by `now` since the last call, in order.
-  std::span<const Reading> until(Time now) noexcept;
-  std::size_t size() const noexcept { return readings_.size(); }
-
- private:
-  std::vector<Reading> readings_;
-  std::size_t next_ = 0;
-};
 
 }  // namespace gyrax

@@ -30,6 +30,10 @@ class ServoMap {
   /// The position that a pulse stands for; the inverse of the line, for pulses between the ends.
   double position(int pulse_us) const noexcept;
 
+  double low() const noexcept { return low_; }
+  double high() const noexcept { return high_; }
+  int trim_us() const noexcept { return trim_us_; }
+  bool reversed() const noexcept { return reversed_; }
   int low_us() const noexcept { return low_us_; }
   int high_us() const noexcept { return high_us_; }
 

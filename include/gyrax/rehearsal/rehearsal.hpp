@@ -8,8 +8,8 @@
 #pragma once
 
 #include <gyrax/engine/engine.hpp>
-#include <gyrax/handset/session.hpp>
 #include <gyrax/link/simulated.hpp>
+#include <gyrax/rehearsal/player.hpp>
 #include <gyrax/rig/rig.hpp>
 
 #include <vector>

@@ -52,6 +52,7 @@ class Bench {
   void silence(bool silent) noexcept { silent_ = silent; }
   void break_axis(std::size_t axis, AxisFault fault) noexcept { states_[axis].fault = fault; }
 
+  const BenchSetup& setup() const noexcept { return setup_; }
   double position(std::size_t axis) const noexcept { return states_[axis].p; }
   double speed(std::size_t axis) const noexcept { return states_[axis].v; }
   bool switched_on(std::size_t i) const noexcept { return switches_[i] != 0; }

@@ -1,5 +1,5 @@
 #include <gyrax/handset/decoder.hpp>
-#include <gyrax/handset/session.hpp>
+#include <gyrax/rehearsal/player.hpp>
 
 #include <fmt/format.h>
 
