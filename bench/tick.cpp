@@ -50,7 +50,12 @@ std::vector<std::int32_t> wander(std::size_t axes) {
 class Live {
  public:
   explicit Live(std::size_t axes)
-      : rig_(parse_rig(rig_text(axes), "bench.toml")), engine_(rig_.setup), out_(rig_.setup), axes_(axes), raw_(wander(axes)), reports_(axes) {
+      : rig_(parse_rig(rig_text(axes), "bench.toml")),
+        engine_(rig_.setup),
+        out_(rig_.setup),
+        axes_(axes),
+        raw_(wander(axes)),
+        reports_(axes) {
     sequences_.resize(rig_.handsets.size());
     for (std::size_t h = 0; h < rig_.handsets.size(); ++h) say(h, ControlId::presence, 1);
     for (const ControlSetup& c : rig_.setup.controls) say(index(c.handset), c.control, 0);

@@ -19,8 +19,14 @@ void complain(const std::string& text) { fmt::print(stderr, "gyrax: {}\n", text)
 nlohmann::ordered_json problems_json(const FileError& error) {
   auto all = nlohmann::ordered_json::array();
   for (const Problem& p : error.problems())
-    all.push_back({{"code", code_name(p.code)}, {"file", p.file}, {"line", p.line}, {"column", p.column}, {"key", p.key}, {"what", p.what},
-                   {"allowed", p.allowed}, {"guess", p.guess}});
+    all.push_back({{"code", code_name(p.code)},
+                   {"file", p.file},
+                   {"line", p.line},
+                   {"column", p.column},
+                   {"key", p.key},
+                   {"what", p.what},
+                   {"allowed", p.allowed},
+                   {"guess", p.guess}});
   return {{"good", false}, {"problems", all}};
 }
 

@@ -10,8 +10,8 @@ enum Exit : int { done = 0, did_not_hold = 1, wrong_input = 2, world_failed = 3 
 
 struct RehearseOptions {
   std::string rig, session;
-  std::string csv, plot;   ///< where to; empty: not
-  std::string span;        ///< of the plot: "FROM:TO" in s; empty: all
+  std::string csv, plot;  ///< where to; empty: not
+  std::string span;       ///< of the plot: "FROM:TO" in s; empty: all
   bool json = false;
 };
 

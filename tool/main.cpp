@@ -7,16 +7,18 @@
 
 int main(int argc, char** argv) {
   using namespace gyrax::tool;
-  CLI::App app{"Gyrax maps gamepads, pendants and handwheels to servos and machine axes, and makes sure that motion stops.\n"
-               "It is not a safety-rated device: the machine's emergency stop must be wired, not programmed.",
-               "gyrax"};
+  CLI::App app{
+      "Gyrax maps gamepads, pendants and handwheels to servos and machine axes, and makes sure that motion stops.\n"
+      "It is not a safety-rated device: the machine's emergency stop must be wired, not programmed.",
+      "gyrax"};
   app.set_version_flag("--version", "gyrax " GYRAX_VERSION);
   app.require_subcommand(1);
-  app.footer("Start here:\n"
-             "  gyrax demo                                    a recorded session on a simulated bench\n"
-             "  gyrax check demo/bench.toml                   what that bench's rig means\n"
-             "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n\n"
-             "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed.\n");
+  app.footer(
+      "Start here:\n"
+      "  gyrax demo                                    a recorded session on a simulated bench\n"
+      "  gyrax check demo/bench.toml                   what that bench's rig means\n"
+      "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n\n"
+      "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed.\n");
 
   std::string rig;
   bool as_json = false;
@@ -25,8 +27,7 @@ int main(int argc, char** argv) {
   check_verb->add_flag("--json", as_json, "For scripts: the review, or the problems with their codes");
 
   RehearseOptions options;
-  CLI::App* rehearse_verb =
-      app.add_subcommand("rehearse", "Run a rig with a recorded session on simulated machines, the same every time");
+  CLI::App* rehearse_verb = app.add_subcommand("rehearse", "Run a rig with a recorded session on simulated machines, the same every time");
   rehearse_verb->add_option("rig", options.rig, "The rig, a TOML file")->required();
   rehearse_verb->add_option("session", options.session, "The session, a TOML file with its tracks beside it")->required();
   rehearse_verb->add_option("--csv", options.csv, "Write all signals, one row a tick");

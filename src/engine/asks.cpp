@@ -13,15 +13,11 @@ bool contains(const std::vector<Id>& list, Id id) noexcept {
 
 ZoneId zone_at(std::size_t row) { return ZoneId{static_cast<std::uint16_t>(row)}; }
 
-Cause cause_of(ReadingFault fault) noexcept {
-  return fault == ReadingFault::clock ? Cause::reading_clock : Cause::reading_implausible;
-}
+Cause cause_of(ReadingFault fault) noexcept { return fault == ReadingFault::clock ? Cause::reading_clock : Cause::reading_implausible; }
 
 }  // namespace
 
-bool Engine::depends(ZoneId zone, HandsetId handset) const noexcept {
-  return contains(setup_.zones[index(zone)].handsets, handset);
-}
+bool Engine::depends(ZoneId zone, HandsetId handset) const noexcept { return contains(setup_.zones[index(zone)].handsets, handset); }
 
 bool Engine::depends(ZoneId zone, LinkId link) const noexcept { return contains(setup_.zones[index(zone)].links, link); }
 
@@ -80,9 +76,7 @@ void Engine::take_ask(const Ask& ask, ZoneId zone, EventRing& events) noexcept {
 /// in a tick that has seen a stop.
 void Engine::offer(ZoneId zone, PermitEvent event, State wanted, EventRing& events) noexcept {
   const State from = permits_[index(zone)].state();
-  const State needed = event == PermitEvent::make_ready ? State::stowed
-                       : event == PermitEvent::enable   ? State::ready
-                                                        : State::tripped;
+  const State needed = event == PermitEvent::make_ready ? State::stowed : event == PermitEvent::enable ? State::ready : State::tripped;
   if (stopped_[index(zone)] != 0 || from == wanted) return;
   if (from != needed) {
     // Ready or reset while it is ready or live asks for nothing new.

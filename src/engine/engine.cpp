@@ -26,9 +26,7 @@ std::vector<Permit> permits(const std::vector<ZoneSetup>& zones) {
 Wiring wiring_of(const AxisSetup& a) { return a.wiring; }
 AxisLimits limits_of(const AxisSetup& a) { return a.limits; }
 std::optional<ServoMap> servo_of(const AxisSetup& a) { return a.servo; }
-Bounds bounds_of(const AxisSetup& a) {
-  return {a.limits.low(), a.limits.high(), a.limits.speed(), a.limits.accel(), a.limits.brake()};
-}
+Bounds bounds_of(const AxisSetup& a) { return {a.limits.low(), a.limits.high(), a.limits.speed(), a.limits.accel(), a.limits.brake()}; }
 std::uint8_t is_measured(const AxisSetup& a) { return a.position == PositionKind::measured ? 1 : 0; }
 
 ZoneId zone_at(std::size_t row) { return ZoneId{static_cast<std::uint16_t>(row)}; }

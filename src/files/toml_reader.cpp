@@ -120,9 +120,7 @@ std::optional<double> Table::number(const char* key, const Allowed& allowed) {
   return !found ? std::nullopt : checked(found, full(key), allowed);
 }
 
-double Table::number(const char* key, const Allowed& allowed, double otherwise) {
-  return number(key, allowed).value_or(otherwise);
-}
+double Table::number(const char* key, const Allowed& allowed, double otherwise) { return number(key, allowed).value_or(otherwise); }
 
 std::optional<double> Table::required_number(const char* key, const Allowed& allowed) {
   if (!node(key)) missing(key, range_text(allowed) + " is wanted");
@@ -234,9 +232,8 @@ std::vector<std::pair<std::string, Table>> Table::tables(const char* key) {
     all.emplace_back(named, Table(value.as_table(), outer->full(named), file_, *problems_));
   }
   // TOML has no order of tables; a person's is that of the lines.
-  std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
-    return std::pair(a.second.line(), a.first) < std::pair(b.second.line(), b.first);
-  });
+  std::sort(all.begin(), all.end(),
+            [](const auto& a, const auto& b) { return std::pair(a.second.line(), a.first) < std::pair(b.second.line(), b.first); });
   return all;
 }
 

@@ -8,9 +8,7 @@ namespace {
 
 constexpr std::int32_t repeat = 2;
 
-bool is_hat(const InputEvent& event) {
-  return event.type == EV_ABS && (event.code == ABS_HAT0X || event.code == ABS_HAT0Y);
-}
+bool is_hat(const InputEvent& event) { return event.type == EV_ABS && (event.code == ABS_HAT0X || event.code == ABS_HAT0Y); }
 
 }  // namespace
 

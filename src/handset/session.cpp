@@ -38,7 +38,8 @@ class SessionReader {
       return root.problem(Code::version_missing, "gyrax", "this is a rig, not a session", "the rig comes first, then the session");
     const auto version = root.whole("gyrax_session", {1, 1e6, false, "", true});
     if (!root.has("gyrax_session"))
-      root.problem(Code::version_missing, "", "the version of the format is missing", fmt::format("a first line 'gyrax_session = {}'", session_version));
+      root.problem(Code::version_missing, "", "the version of the format is missing",
+                   fmt::format("a first line 'gyrax_session = {}'", session_version));
     if (version && *version > session_version)
       return root.problem(Code::version_newer, "gyrax_session", fmt::format("this session is of version {}", *version),
                           fmt::format("this program reads versions up to {}; take a newer one", session_version));

@@ -110,9 +110,7 @@ class Parser {
     std::size_t& next = type_bits_[type];
     if (space == std::string_view::npos || !mask(trimmed(rest).substr(space), next, set))
       return bad(line, cut, "'B: type' and bytes in hexadecimal");
-    auto& into = type == EV_KEY   ? track_.device.keys
-                 : type == EV_REL ? track_.device.relative
-                                  : track_.device.other[type];
+    auto& into = type == EV_KEY ? track_.device.keys : type == EV_REL ? track_.device.relative : track_.device.other[type];
     into.insert(set.begin(), set.end());
   }
 
@@ -152,8 +150,8 @@ class Parser {
     std::int64_t s = 0;
     std::uint32_t us = 0;
     InputEvent e;
-    const bool good = n.take(s, 10) && n.take('.') && n.take(us, 10) && n.take(e.type, 16) && n.take(e.code, 16) &&
-                      n.take(e.value, 10) && n.done();
+    const bool good =
+        n.take(s, 10) && n.take('.') && n.take(us, 10) && n.take(e.type, 16) && n.take(e.code, 16) && n.take(e.value, 10) && n.done();
     // Cut off anywhere, the last line may still look whole: an event counts with its line's end only.
     if (!good || cut || us >= 1'000'000 || s < 0 || s > 1'000'000'000'000)
       return bad(line, cut, "'E: seconds.microseconds type code value', and the line's end");
@@ -207,8 +205,8 @@ std::string write_track(const Track& track) {
   for (const auto& [code, r] : d.absolute)
     out += fmt::format("A: {:02x} {} {} {} {} {}\n", code, r.minimum, r.maximum, r.fuzz, r.flat, r.resolution);
   for (const InputEvent& e : track.events)
-    fmt::format_to(std::back_inserter(out), "E: {}.{:06} {:04x} {:04x} {}\n", e.time_us / 1'000'000, e.time_us % 1'000'000,
-                   e.type, e.code, e.value);
+    fmt::format_to(std::back_inserter(out), "E: {}.{:06} {:04x} {:04x} {}\n", e.time_us / 1'000'000, e.time_us % 1'000'000, e.type, e.code,
+                   e.value);
   return out;
 }
 

@@ -2,13 +2,13 @@
 
 #include <fmt/format.h>
 
-#include <array>
+#include <unistd.h>
 #include <algorithm>
+#include <array>
 #include <cstdio>
 #include <cstdlib>
 #include <filesystem>
 #include <iterator>
-#include <unistd.h>
 
 namespace gyrax {
 namespace {
@@ -108,14 +108,15 @@ std::string curves_of(const Rig& rig, const Panel& panel, const std::string& dat
     const std::size_t a = panel.axes[i], column = 2 + 4 * a + (panel.speed ? 1 : 0);
     const char* colour = colours[a % colours.size()];
     if (i > 0) script += ", ";
-    script += fmt::format("'{0}' using 1:{1} with lines lw 1 dt 3 lc rgb '{3}' notitle, '{0}' using 1:{2} with lines lw 1.6 lc rgb '{3}' title \"{4}\"",
-                          data, column + 2, column, colour, rig.axes[a].name);
+    script += fmt::format(
+        "'{0}' using 1:{1} with lines lw 1 dt 3 lc rgb '{3}' notitle, '{0}' using 1:{2} with lines lw 1.6 lc rgb '{3}' title \"{4}\"", data,
+        column + 2, column, colour, rig.axes[a].name);
   }
   return script + "\n";
 }
 
-std::string script_of(const Rig& rig, const Rehearsal& done, const std::string& terminal, const std::string& picture, const std::string& data,
-                      std::size_t first, std::size_t last) {
+std::string script_of(const Rig& rig, const Rehearsal& done, const std::string& terminal, const std::string& picture,
+                      const std::string& data, std::size_t first, std::size_t last) {
   const std::vector<Panel> panels = panels_of(rig);
   const double from = to_seconds(done.trace.at(first)), to = to_seconds(done.trace.at(last));
   std::string s = fmt::format(
@@ -125,7 +126,8 @@ std::string script_of(const Rig& rig, const Rehearsal& done, const std::string& 
   s += fmt::format("set label 999 \"{}\" at screen 0.08,0.975 font ',13'\n", quoted(rig.title.empty() ? rig.path : rig.title));
   s += "set tmargin at screen 0.95\nset bmargin at screen 0.92\nset yrange [0:1]\nunset ytics\nset format x ''\nset border 0\nunset key\n";
   s += bands_of(done.trace.zones.front(), done.trace, first, last) + legend();
-  s += "plot NaN notitle\nunset object\nunset label\nset border 31 lc rgb '#888888'\nset grid xtics ytics lt 1 lw 0.6 lc rgb '#e4e4e4'\nset key\nset ytics autofreq\nset yrange [*:*]\nset offsets 0,0,graph 0.05,graph 0.05\n";
+  s += "plot NaN notitle\nunset object\nunset label\nset border 31 lc rgb '#888888'\nset grid xtics ytics lt 1 lw 0.6 lc rgb "
+       "'#e4e4e4'\nset key\nset ytics autofreq\nset yrange [*:*]\nset offsets 0,0,graph 0.05,graph 0.05\n";
   s += stops_of(done.trace.zones.front(), done.trace, first, last);
   const double top = 0.89, bottom = 0.085, gap = 0.022;
   const double height = (top - bottom) / static_cast<double>(panels.size());
@@ -179,7 +181,8 @@ std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, con
   }
   const std::string stem = fmt::format("{}.{}", path, ::getpid());
   const TemporaryFile data(stem + ".data"), script(stem + ".gnuplot"), picture(stem + ".picture");
-  const std::string terminal = svg ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'" : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
+  const std::string terminal = svg ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
+                                   : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
   if (!save(data.path(), data_of(done, first, last)) ||
       !save(script.path(), script_of(rig, done, terminal, picture.path(), data.path(), first, last)))
     return fmt::format("cannot write beside '{}'; check the folder and its permissions", path);

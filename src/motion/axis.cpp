@@ -88,9 +88,7 @@ void AxisMotion::stop() noexcept {
   pending_ = false;
 }
 
-bool AxisMotion::blocked_low() const noexcept {
-  return wish_ == Wish::jog && velocity_ < 0 && state_.v == 0 && state_.p <= limits_.low();
-}
+bool AxisMotion::blocked_low() const noexcept { return wish_ == Wish::jog && velocity_ < 0 && state_.v == 0 && state_.p <= limits_.low(); }
 
 bool AxisMotion::blocked_high() const noexcept {
   return wish_ == Wish::jog && velocity_ > 0 && state_.v == 0 && state_.p >= limits_.high();
@@ -99,8 +97,7 @@ bool AxisMotion::blocked_high() const noexcept {
 Ramp AxisMotion::plan() const noexcept {
   const double brake = limits_.brake();
   const double share = unsure_ ? unsure_share : 1;
-  if (wish_ == Wish::goal)
-    return ramp_to(state_, from_nano(goal_), {share * rate_ * limits_.speed(), limits_.accel(), brake});
+  if (wish_ == Wish::goal) return ramp_to(state_, from_nano(goal_), {share * rate_ * limits_.speed(), limits_.accel(), brake});
   if (wish_ == Wish::rest) return ramp_to_rest(state_, brake);
   const double end = velocity_ < 0 ? limits_.low() : limits_.high();
   const bool outward = velocity_ < 0 ? state_.p <= end : state_.p >= end;

@@ -13,8 +13,8 @@ std::size_t channels(std::span<const Wiring> wiring, std::size_t link) {
 
 }  // namespace
 
-Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes,
-               std::span<const std::optional<ServoMap>> servos, std::span<const Wiring> switches)
+Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const std::optional<ServoMap>> servos,
+               std::span<const Wiring> switches)
     : axes_(axes.begin(), axes.end()),
       switches_(switches.begin(), switches.end()),
       servos_(servos.begin(), servos.end()),
@@ -42,11 +42,9 @@ AxisWord Output::word(AxisId axis, const AxisCommand& command) const noexcept {
   return {command.mode, servo ? std::int64_t{servo->pulse_us(command.p)} : to_nano(command.p)};
 }
 
-std::span<const Frame> Output::frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches,
-                                      Time now) noexcept {
+std::span<const Frame> Output::frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches, Time now) noexcept {
   for (std::size_t i = 0; i < axes_.size(); ++i)
-    words_[places_[index(axes_[i].link)].first_axis + axes_[i].channel] =
-        word(AxisId{static_cast<std::uint16_t>(i)}, commands[i]);
+    words_[places_[index(axes_[i].link)].first_axis + axes_[i].channel] = word(AxisId{static_cast<std::uint16_t>(i)}, commands[i]);
   for (std::size_t i = 0; i < switches_.size(); ++i)
     bits_[places_[index(switches_[i].link)].first_switch + switches_[i].channel] = switches[i];
   for (Frame& frame : frames_) {

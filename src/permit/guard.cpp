@@ -13,8 +13,8 @@ Obstacle first_loss(const ZoneSetup& zone, const Signal& signal, const Links& li
   return {};
 }
 
-Obstacle first_obstacle(const ZoneSetup& zone, std::span<const std::uint8_t> must_be_measured, const Signal& signal,
-                        const Links& links, Time now) noexcept {
+Obstacle first_obstacle(const ZoneSetup& zone, std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links,
+                        Time now) noexcept {
   if (const Obstacle loss = first_loss(zone, signal, links, now); loss.what != Interlock::none) return loss;
   for (const AxisId axis : zone.axes)
     if (must_be_measured[index(axis)] != 0 && !links.measured(axis).measured)

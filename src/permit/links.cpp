@@ -23,8 +23,7 @@ Cause Links::accept(const LinkReport& report, Time now) noexcept {
   if (!holds(report, now)) return Cause::report_invalid;
   states_[index(report.link)] = {true, report.sequence, report.measured, report.arrival};
   for (std::size_t axis = 0; axis < wiring_.size(); ++axis) {
-    if (wiring_[axis].link == report.link && wiring_[axis].channel < report.axes.size())
-      axes_[axis] = report.axes[wiring_[axis].channel];
+    if (wiring_[axis].link == report.link && wiring_[axis].channel < report.axes.size()) axes_[axis] = report.axes[wiring_[axis].channel];
   }
   return Cause::none;
 }

@@ -13,8 +13,7 @@ void Permit::note_stop(Cause cause) noexcept {
 bool Permit::apply(PermitEvent event, Cause cause) noexcept {
   const Phase before = phase_;
   const Phase after = next(before, event);
-  if (cause != Cause::none && before != Phase::stowed && (after != before || stopping() || before == Phase::tripped))
-    note_stop(cause);
+  if (cause != Cause::none && before != Phase::stowed && (after != before || stopping() || before == Phase::tripped)) note_stop(cause);
   phase_ = after;
   if (event == PermitEvent::make_ready && before == Phase::stowed) powered_ = true;
   if (before != Phase::live && after == Phase::live) powered_ = true;

@@ -44,8 +44,7 @@ void record(Trace& trace, std::size_t tick, const Engine& engine, const TickBuff
     const AxisId id{static_cast<std::uint16_t>(a)};
     trace.axes[a][tick] = {engine.requests()[a].jog, c.p, c.v, c.a, links.position(id), links.speed(id), out.why[a], c.mode};
   }
-  for (std::size_t z = 0; z < trace.zones.size(); ++z)
-    trace.zones[z][tick] = engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state();
+  for (std::size_t z = 0; z < trace.zones.size(); ++z) trace.zones[z][tick] = engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state();
   for (std::size_t s = 0; s < trace.switches.size(); ++s) trace.switches[s][tick] = out.switches[s];
   trace.rate[tick] = engine.bind().rate() * 100;
 }

@@ -50,7 +50,8 @@ void write_moves(Out out, const Rig& rig, const Summary& s) {
 void write_held(Out out, const Rig& rig, const Summary& s) {
   fmt::format_to(out, "\nWhat was asked to move and held still\n");
   for (const HeldSummary& h : s.held) {
-    fmt::format_to(out, "  {:<10}{:6.2f} s, first at {:.3f} s: {}\n", info(rig, h.axis).name, h.total_s, h.first_s, say(rig, h.held, h.cause));
+    fmt::format_to(out, "  {:<10}{:6.2f} s, first at {:.3f} s: {}\n", info(rig, h.axis).name, h.total_s, h.first_s,
+                   say(rig, h.held, h.cause));
     const bool more = h.before.what != Interlock::none && h.before.what != Interlock::not_neutral;
     fmt::format_to(out, "{:21}→ {}{}\n", "", more ? say_release(rig, h.before) + "; then " : "", say_release(rig, h.held));
   }
@@ -90,15 +91,29 @@ std::string text(const Rig& rig, const Summary& s) {
 
 std::string json(const Rig& rig, const Summary& s) {
   using Json = nlohmann::ordered_json;
-  Json all{{"rig", s.rig},           {"session", s.session},         {"length_s", s.length_s}, {"ticks", s.ticks},
-           {"period_ms", s.period_ms}, {"readings", s.readings}, {"readings_lost", s.readings_lost}, {"good", s.good()}};
+  Json all{{"rig", s.rig},
+           {"session", s.session},
+           {"length_s", s.length_s},
+           {"ticks", s.ticks},
+           {"period_ms", s.period_ms},
+           {"readings", s.readings},
+           {"readings_lost", s.readings_lost},
+           {"good", s.good()}};
   all["story"] = Json::array();
   for (const StoryLine& line : s.story) all["story"].push_back({{"at_s", line.at_s}, {"says", line.text}});
   all["axes"] = Json::array();
   for (const MoveSummary& m : s.moves)
-    all["axes"].push_back({{"axis", info(rig, m.axis).name}, {"unit", info(rig, m.axis).unit}, {"jogged_s", m.jogged_s}, {"steps", m.steps},
-                           {"first", m.first}, {"last", m.last}, {"lowest", m.lowest}, {"highest", m.highest},
-                           {"travelled", m.travelled}, {"fastest", m.fastest}, {"machine_last", m.real_last}});
+    all["axes"].push_back({{"axis", info(rig, m.axis).name},
+                           {"unit", info(rig, m.axis).unit},
+                           {"jogged_s", m.jogged_s},
+                           {"steps", m.steps},
+                           {"first", m.first},
+                           {"last", m.last},
+                           {"lowest", m.lowest},
+                           {"highest", m.highest},
+                           {"travelled", m.travelled},
+                           {"fastest", m.fastest},
+                           {"machine_last", m.real_last}});
   all["held"] = Json::array();
   for (const HeldSummary& h : s.held) {
     Json one = obstacle_json(rig, h.held, h.cause);
@@ -110,12 +125,21 @@ std::string json(const Rig& rig, const Summary& s) {
   }
   all["stops"] = Json::array();
   for (const StopSummary& stop : s.stops) {
-    Json one{{"at_s", stop.at_s}, {"zone", rig.zones[index(stop.zone)]}, {"cause", about(stop.cause).name},
-             {"category", static_cast<int>(stop.category)}, {"took_s", stop.took_s}, {"allowed_s", stop.allowed_s},
-             {"machine_took_s", stop.real_took_s}, {"within", stop.within()}, {"axes", Json::array()}};
+    Json one{{"at_s", stop.at_s},
+             {"zone", rig.zones[index(stop.zone)]},
+             {"cause", about(stop.cause).name},
+             {"category", static_cast<int>(stop.category)},
+             {"took_s", stop.took_s},
+             {"allowed_s", stop.allowed_s},
+             {"machine_took_s", stop.real_took_s},
+             {"within", stop.within()},
+             {"axes", Json::array()}};
     for (const StoppedAxis& a : stop.axes)
-      one["axes"].push_back({{"axis", info(rig, a.axis).name}, {"speed", a.speed}, {"distance", a.distance},
-                             {"allowed_distance", a.allowed_distance}, {"machine_distance", a.real_distance}});
+      one["axes"].push_back({{"axis", info(rig, a.axis).name},
+                             {"speed", a.speed},
+                             {"distance", a.distance},
+                             {"allowed_distance", a.allowed_distance},
+                             {"machine_distance", a.real_distance}});
     all["stops"].push_back(one);
   }
   return all.dump(2) + "\n";

@@ -42,7 +42,8 @@ void summarise_held(const Rehearsal& done, AxisId id, std::vector<HeldSummary>& 
   for (std::size_t t = 0; t < done.trace.ticks; ++t) {
     const AxisStatus& why = axis[t].why;
     // A stop is not a hold; it has a table of its own.
-    const bool moves = why.held.what == Interlock::stopping || why.held.what == Interlock::none || why.held.what == Interlock::unasked || axis[t].speed != 0;
+    const bool moves = why.held.what == Interlock::stopping || why.held.what == Interlock::none || why.held.what == Interlock::unasked ||
+                       axis[t].speed != 0;
     if (!why.asked || moves) {
       last = nullptr;
       continue;
@@ -100,8 +101,7 @@ StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& e
     const AxisLimits& limits = rig.setup.axes[index(id)].limits;
     const std::size_t last = std::min(end, trace.ticks - 1), real_last = std::min(real_end, trace.ticks - 1);
     slowest = std::max(slowest, stop_time(v, limits.brake()));
-    stop.axes.push_back({id, v, axis[last].position - axis[before].position,
-                         stop_distance(v, limits.brake()) + std::abs(v) * 2 * tick_s,
+    stop.axes.push_back({id, v, axis[last].position - axis[before].position, stop_distance(v, limits.brake()) + std::abs(v) * 2 * tick_s,
                          axis[real_last].real_position - axis[before].real_position});
   }
   stop.allowed_s = slowest + 2 * tick_s;

@@ -52,8 +52,7 @@ Id RigBuilder::named(Table& table, const char* key, const Names& names, const st
   if (at != names.end()) return id<Id>(at->second);
   const std::string known = listed(words(names));
   table.problem(Code::unknown_name, key, fmt::format("there is no {} '{}'", kind, word),
-                known.empty() ? fmt::format("describe one as [{}.{}]", kind, word) : "there are: " + known,
-                nearest(word, words(names)));
+                known.empty() ? fmt::format("describe one as [{}.{}]", kind, word) : "there are: " + known, nearest(word, words(names)));
   return no<Id>;
 }
 
@@ -217,17 +216,19 @@ void RigBuilder::read_servo(Table& table, AxisSetup& axis) {
   const bool reversed = servo->flag("reversed").value_or(false);
   servo->refuse_the_rest();
   if (!ends || !pulses) return;
-  axis.servo = ServoMap::make(ends->first, ends->second, static_cast<int>(pulses->first), static_cast<int>(pulses->second),
-                              reversed, static_cast<int>(trim));
+  axis.servo = ServoMap::make(ends->first, ends->second, static_cast<int>(pulses->first), static_cast<int>(pulses->second), reversed,
+                              static_cast<int>(trim));
   if (axis.servo && axis.servo->reaches(axis.limits.low()) && axis.servo->reaches(axis.limits.high())) return;
   const auto at = [&](double position) {
     const double share = (position - ends->first) / (ends->second - ends->first);
     const double run = (reversed ? 1 - share : share) * (pulses->second - pulses->first);
     return pulses->first + run + static_cast<double>(trim);
   };
-  servo->problem(Code::servo_reach, "", fmt::format("the travel [{:g}, {:g}] needs pulses of {:.0f} and {:.0f} µs", axis.limits.low(),
-                 axis.limits.high(), at(axis.limits.low()), at(axis.limits.high())),
-                 fmt::format("they must lie within [{:.0f}, {:.0f}] µs: less travel, less trim or other ends", pulses->first, pulses->second));
+  servo->problem(
+      Code::servo_reach, "",
+      fmt::format("the travel [{:g}, {:g}] needs pulses of {:.0f} and {:.0f} µs", axis.limits.low(), axis.limits.high(),
+                  at(axis.limits.low()), at(axis.limits.high())),
+      fmt::format("they must lie within [{:.0f}, {:.0f}] µs: less travel, less trim or other ends", pulses->first, pulses->second));
 }
 
 void RigBuilder::read_increments(Table& table) {

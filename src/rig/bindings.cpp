@@ -161,12 +161,11 @@ void RigBuilder::read_permit(Table& row, BindingSetup& binding) {
     const ZoneId id = named<ZoneId>(row, "zone", zone_names_, *zone, "zone");
     if (id != no<ZoneId>) binding.zones = 1u << index(id);
   }
-  if (row.has("while"))
-    row.problem(Code::layer_not_allowed, "while", fmt::format("'{}' counts in every layer", word), "leave 'while' out");
+  if (row.has("while")) row.problem(Code::layer_not_allowed, "while", fmt::format("'{}' counts in every layer", word), "leave 'while' out");
   if (!row.has("squeeze")) return;
   const auto squeeze = row.number("squeeze", {50, 99, true, "%"});
-  const bool one_sided = binding.slot != no<SlotId> &&
-                         rig_.setup.controls[index(binding.slot)].calibration.kind() == ControlKind::one_sided;
+  const bool one_sided =
+      binding.slot != no<SlotId> && rig_.setup.controls[index(binding.slot)].calibration.kind() == ControlKind::one_sided;
   if (binding.effect != Effect::enable || (binding.slot != no<SlotId> && !one_sided))
     row.problem(Code::wrong_control, "squeeze", "only an enable on a trigger can be squeezed", "leave 'squeeze' out");
   if (squeeze) binding.squeeze = *squeeze / 100;
@@ -181,7 +180,8 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
   std::string text;
   switch (b.effect) {
     case Effect::jog:
-      text = fmt::format("jogs {}{}", axis, std::abs(b.share) < 1 ? fmt::format(" at {} %", number(std::abs(b.share) * 100)) : "") + direction;
+      text =
+          fmt::format("jogs {}{}", axis, std::abs(b.share) < 1 ? fmt::format(" at {} %", number(std::abs(b.share) * 100)) : "") + direction;
       break;
     case Effect::step: text = fmt::format("steps {} by {:+d} increment{}", axis, b.count, std::abs(b.count) == 1 ? "" : "s"); break;
     case Effect::go: text = fmt::format("takes {} to {} {} while held", axis, number(from_nano(b.goal)), unit); break;

@@ -75,8 +75,8 @@ class RigBuilder {
   Problems& problems_;
   Rig rig_;
   Names axis_names_, switch_names_, zone_names_, link_names_, handset_names_;
-  std::map<std::string, Origin> described_;  // every name, where it stands
-  std::vector<std::uint8_t> grouped_;        // by AxisId
+  std::map<std::string, Origin> described_;                            // every name, where it stands
+  std::vector<std::uint8_t> grouped_;                                  // by AxisId
   std::map<std::pair<std::size_t, std::string>, ControlWish> wishes_;  // by handset and control or stick name
   std::vector<std::uint16_t> axis_channels_, switch_channels_;         // by LinkId: channels used
   std::array<Category, cause_count> categories_ = default_categories();

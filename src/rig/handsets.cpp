@@ -98,8 +98,8 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
   setup.handset = handset;
   setup.control = control.id;
   const ControlKind kind = kind_of(control.shape);
-  setup.calibration = own != nullptr && own->ends ? *own->ends
-                                                  : usual(kind, own != nullptr ? own->reversed.value_or(control.reversed) : control.reversed);
+  setup.calibration =
+      own != nullptr && own->ends ? *own->ends : usual(kind, own != nullptr ? own->reversed.value_or(control.reversed) : control.reversed);
   if (own != nullptr && own->dead_zone) {
     setup.dead_zone = *own->dead_zone;
   } else if (kind != ControlKind::key) {

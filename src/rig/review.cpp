@@ -38,16 +38,17 @@ std::string where(const Rig& rig, const Origin& origin) {
 std::string position_of(const Rig& rig, std::size_t a) {
   const AxisSetup& axis = rig.setup.axes[a];
   const std::string& unit = rig.axes[a].unit;
-  std::string text = axis.position == PositionKind::measured
-                         ? fmt::format("measured, within {:g} {} of the command", axis.deviation, unit)
-                         : fmt::format("assumed, at {:g} {} first", axis.start, unit);
+  std::string text = axis.position == PositionKind::measured ? fmt::format("measured, within {:g} {} of the command", axis.deviation, unit)
+                                                             : fmt::format("assumed, at {:g} {} first", axis.start, unit);
   if (axis.servo)
-    text += fmt::format("; pulse {} … {} µs over the travel", axis.servo->pulse_us(axis.limits.low()), axis.servo->pulse_us(axis.limits.high()));
+    text += fmt::format("; pulse {} … {} µs over the travel", axis.servo->pulse_us(axis.limits.low()),
+                        axis.servo->pulse_us(axis.limits.high()));
   return text;
 }
 
 void write_axes(Out out, const Rig& rig) {
-  fmt::format_to(out, "\nAxes{:>20}{:>13}{:>8}{:>8}{:>22}{:>12}{:>12}\n", "travel", "speed", "accel", "brake", "stop from full speed", "full travel", "");
+  fmt::format_to(out, "\nAxes{:>20}{:>13}{:>8}{:>8}{:>22}{:>12}{:>12}\n", "travel", "speed", "accel", "brake", "stop from full speed",
+                 "full travel", "");
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     const AxisLimits& l = rig.setup.axes[a].limits;
     const AxisInfo& info = rig.axes[a];
@@ -56,7 +57,8 @@ void write_axes(Out out, const Rig& rig) {
                    fmt::format("{:g} {}/s", l.speed(), info.unit), fmt::format("{:g}", l.accel()), fmt::format("{:g}", l.brake()),
                    fmt::format("{:.0f} ms, {:.1f} {}", t.stop_s * 1e3, t.stop_distance, info.unit), fmt::format("{:.2f} s", t.travel_s),
                    where(rig, info.origin));
-    const std::string step = t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3) : "no steps";
+    const std::string step =
+        t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3) : "no steps";
     fmt::format_to(out, "            {}; {}\n", position_of(rig, a), step);
   }
 }
@@ -66,10 +68,11 @@ void write_watchdogs(Out out, const Rig& rig) {
   fmt::format_to(out, "  a tick later than {:g} ms after the last is a fault\n", to_seconds(rig.setup.longest_tick) * 1e3);
   for (std::size_t h = 0; h < rig.handsets.size(); ++h) {
     const HandsetSetup& handset = rig.setup.handsets[h];
-    const std::string silence = handset.longest_silence
-                                    ? fmt::format("reports steadily: silent for more than {:g} ms, it is lost", to_seconds(*handset.longest_silence) * 1e3)
-                                    : std::string("reports on change: silence is no fault, being unplugged is");
-    fmt::format_to(out, "  {}: {}; a reading older than {:g} ms is a fault\n", rig.handsets[h], silence, to_seconds(handset.oldest_reading) * 1e3);
+    const std::string silence = handset.longest_silence ? fmt::format("reports steadily: silent for more than {:g} ms, it is lost",
+                                                                      to_seconds(*handset.longest_silence) * 1e3)
+                                                        : std::string("reports on change: silence is no fault, being unplugged is");
+    fmt::format_to(out, "  {}: {}; a reading older than {:g} ms is a fault\n", rig.handsets[h], silence,
+                   to_seconds(handset.oldest_reading) * 1e3);
   }
   for (std::size_t l = 0; l < rig.links.size(); ++l)
     fmt::format_to(out, "  {}: no heartbeat for {:g} ms is a fault; the far end stops by itself after {:g} ms\n", rig.links[l].name,
@@ -84,12 +87,14 @@ void write_bindings(Out out, const Rig& rig) {
 void write_zones(Out out, const Rig& rig) {
   const auto usual = default_categories();
   for (std::size_t z = 0; z < rig.zones.size(); ++z) {
-    fmt::format_to(out, "\nZone {}: category of the stop for each cause (0 power off at once, 1 stop then off, 2 stop, power stays)\n", rig.zones[z]);
+    fmt::format_to(out, "\nZone {}: category of the stop for each cause (0 power off at once, 1 stop then off, 2 stop, power stays)\n",
+                   rig.zones[z]);
     for (std::size_t c = 1; c < cause_count; ++c) {
       const AboutCause& cause = about(static_cast<Cause>(c));
       const int category = static_cast<int>(rig.setup.zones[z].categories[c]);
       const bool changed = category != static_cast<int>(usual[c]);
-      fmt::format_to(out, "  {}  {:<20} {}{}\n", category, cause.name, cause.sentence, changed ? fmt::format(" (by default {})", static_cast<int>(usual[c])) : "");
+      fmt::format_to(out, "  {}  {:<20} {}{}\n", category, cause.name, cause.sentence,
+                     changed ? fmt::format(" (by default {})", static_cast<int>(usual[c])) : "");
     }
   }
 }
@@ -121,10 +126,20 @@ std::string review_json(const Rig& rig) {
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     const AxisLimits& l = rig.setup.axes[a].limits;
     const Times t = times_of(rig, a);
-    all["axes"].push_back({{"axis", rig.axes[a].name}, {"unit", rig.axes[a].unit}, {"travel", {l.low(), l.high()}}, {"speed", l.speed()},
-                           {"accel", l.accel()}, {"brake", l.brake()}, {"stop_s", t.stop_s}, {"stop_distance", t.stop_distance},
-                           {"travel_s", t.travel_s}, {"increment", t.increment}, {"increment_s", t.increment_s},
-                           {"position", position_of(rig, a)}, {"file", rig.axes[a].origin.file}, {"line", rig.axes[a].origin.line}});
+    all["axes"].push_back({{"axis", rig.axes[a].name},
+                           {"unit", rig.axes[a].unit},
+                           {"travel", {l.low(), l.high()}},
+                           {"speed", l.speed()},
+                           {"accel", l.accel()},
+                           {"brake", l.brake()},
+                           {"stop_s", t.stop_s},
+                           {"stop_distance", t.stop_distance},
+                           {"travel_s", t.travel_s},
+                           {"increment", t.increment},
+                           {"increment_s", t.increment_s},
+                           {"position", position_of(rig, a)},
+                           {"file", rig.axes[a].origin.file},
+                           {"line", rig.axes[a].origin.line}});
   }
   all["bindings"] = Json::array();
   for (const BindingInfo& b : rig.bindings)

@@ -69,8 +69,7 @@ Rig build(std::string_view text, const std::string& file) {
   }
   using Read = void (RigBuilder::*)(Table&);
   for (const Read read : {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes,
-                          &RigBuilder::read_groups, &RigBuilder::read_switches, &RigBuilder::read_handsets,
-                          &RigBuilder::read_bindings})
+                          &RigBuilder::read_groups, &RigBuilder::read_switches, &RigBuilder::read_handsets, &RigBuilder::read_bindings})
     for (Table& root : roots) (builder.*read)(root);
   for (Table& root : roots) root.refuse_the_rest();
   // A rig that is wrong in its parts would be told to be wrong as a whole for the same reasons.
@@ -104,8 +103,9 @@ Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
       if (control != nullptr && control->id == setup.control) range = &one;
     }
     if (range == nullptr) {
-      problems.push_back({Code::device, rig.path, 0, 0, "", fmt::format("handset '{}' ({}) has no {}", handset, device->second.name,
-                          rig.slots[s].name), "bind a control that the device has", ""});
+      problems.push_back({Code::device, rig.path, 0, 0, "",
+                          fmt::format("handset '{}' ({}) has no {}", handset, device->second.name, rig.slots[s].name),
+                          "bind a control that the device has", ""});
       continue;
     }
     if (rig.slots[s].own_ends) continue;
@@ -113,10 +113,10 @@ Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
     const auto centre = static_cast<std::int32_t>((std::int64_t{range->minimum} + range->maximum + 1) / 2);
     const auto made = Calibration::make(old.kind(), range->minimum, centre, range->maximum, old.reversed());
     if (!made) {
-      problems.push_back({Code::device, rig.path, 0, 0, "",
-                          fmt::format("{} of handset '{}' says it goes from {} to {}", rig.slots[s].name, handset, range->minimum,
-                                      range->maximum),
-                          "give minimum, centre and maximum in the rig", ""});
+      problems.push_back(
+          {Code::device, rig.path, 0, 0, "",
+           fmt::format("{} of handset '{}' says it goes from {} to {}", rig.slots[s].name, handset, range->minimum, range->maximum),
+           "give minimum, centre and maximum in the rig", ""});
       continue;
     }
     setup.calibration = *made;

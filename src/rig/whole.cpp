@@ -58,9 +58,8 @@ void RigBuilder::require_bindings() {
   for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
     if (rig_.setup.zones[z].controls.empty()) continue;
     for (const auto& [effect, word] : needed) {
-      const bool found = std::any_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), [&, e = effect](const BindingSetup& b) {
-        return b.effect == e && (b.zones >> z & 1u) != 0;
-      });
+      const bool found = std::any_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(),
+                                     [&, e = effect](const BindingSetup& b) { return b.effect == e && (b.zones >> z & 1u) != 0; });
       if (!found)
         refuse_whole(Code::missing_binding, fmt::format("nothing is bound to permit = \"{}\" for zone '{}'", word, rig_.zones[z]),
                      "a zone that moves needs ready, enable, stop and reset");
@@ -78,9 +77,9 @@ void RigBuilder::remark() {
   }
   for (std::size_t a = 0; a < rig_.axes.size(); ++a)
     if (rig_.setup.axes[a].position == PositionKind::assumed)
-      rig_.remarks.push_back(fmt::format(
-          "axis {}: nothing measures it, so that a wrong or a stuck one is not noticed; its first move runs at {:g} % speed",
-          rig_.axes[a].name, AxisMotion::unsure_share * 100));
+      rig_.remarks.push_back(
+          fmt::format("axis {}: nothing measures it, so that a wrong or a stuck one is not noticed; its first move runs at {:g} % speed",
+                      rig_.axes[a].name, AxisMotion::unsure_share * 100));
   for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
     const auto asks = [&](const BindingSetup& b) { return moves(b.effect) && index(b.coordinate) == a; };
     if (std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), asks))
@@ -91,11 +90,13 @@ void RigBuilder::remark() {
 Rig RigBuilder::finish(const std::string& path) {
   rig_.path = path;
   const Setup& s = rig_.setup;
-  const std::tuple<const char*, std::size_t, std::size_t> counts[] = {
-      {"axes", s.axes.size(), greatest_axes},       {"handsets", s.handsets.size(), greatest_handsets},
-      {"links", s.links.size(), greatest_links},    {"zones", s.zones.size(), greatest_zones},
-      {"switches", s.switches.size(), greatest_switches}, {"controls", s.controls.size(), greatest_slots},
-      {"bindings", s.bindings.size(), greatest_bindings}};
+  const std::tuple<const char*, std::size_t, std::size_t> counts[] = {{"axes", s.axes.size(), greatest_axes},
+                                                                      {"handsets", s.handsets.size(), greatest_handsets},
+                                                                      {"links", s.links.size(), greatest_links},
+                                                                      {"zones", s.zones.size(), greatest_zones},
+                                                                      {"switches", s.switches.size(), greatest_switches},
+                                                                      {"controls", s.controls.size(), greatest_slots},
+                                                                      {"bindings", s.bindings.size(), greatest_bindings}};
   for (const auto& [what, count, most] : counts)
     if (count > most) refuse_whole(Code::too_many, fmt::format("{} {}", count, what), fmt::format("at most {}", most));
   if (s.axes.empty()) refuse_whole(Code::nothing_to_move, "the rig has no axis", "at least one [axis.name]");

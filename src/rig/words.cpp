@@ -14,14 +14,13 @@ std::string name_of(const Rig& rig, const Obstacle& o) {
 
 std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause cause) {
   return fmt::format(fmt::runtime(text), fmt::arg("handset", o.handset == no<HandsetId> ? "a handset" : rig.handsets[index(o.handset)]),
-                     fmt::arg("control", name_of(rig, o)), fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
+                     fmt::arg("control", name_of(rig, o)),
+                     fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
                      fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for(rig, Effect::ready)),
                      fmt::arg("enable", controls_for(rig, Effect::enable)), fmt::arg("reset", controls_for(rig, Effect::reset)));
 }
 
-std::string zone_name(const Rig& rig, ZoneId zone) {
-  return zone == no<ZoneId> ? std::string("a zone") : rig.zones[index(zone)];
-}
+std::string zone_name(const Rig& rig, ZoneId zone) { return zone == no<ZoneId> ? std::string("a zone") : rig.zones[index(zone)]; }
 
 const char* wanted(State state) {
   switch (state) {

@@ -2,8 +2,8 @@
 
 namespace gyrax {
 
-std::optional<Calibration> Calibration::make(ControlKind kind, std::int32_t minimum, std::int32_t centre,
-                                             std::int32_t maximum, bool reversed) noexcept {
+std::optional<Calibration> Calibration::make(ControlKind kind, std::int32_t minimum, std::int32_t centre, std::int32_t maximum,
+                                             bool reversed) noexcept {
   if (kind == ControlKind::key) return key();
   if (minimum < -greatest_raw || maximum > greatest_raw || minimum >= maximum) return std::nullopt;
   if (kind == ControlKind::centred && !(minimum < centre && centre < maximum)) return std::nullopt;

@@ -32,7 +32,8 @@ Stand::Stand(const Rig& rig) : rig_(rig), engine_(rig.setup), out_(rig.setup), l
 }
 
 AxisId Stand::axis_id(const std::string& name) const {
-  return AxisId{static_cast<std::uint16_t>(row_of(rig_.axes, [](const AxisInfo& a) { return a.name; }, name))};
+  return AxisId{static_cast<std::uint16_t>(row_of(
+      rig_.axes, [](const AxisInfo& a) { return a.name; }, name))};
 }
 
 HandsetId Stand::handset_id(const std::string& name) const {

@@ -27,14 +27,18 @@ void print_controls(const Setup& s) {
                h.longest_silence ? fmt::format("Span{{{}}}", h.longest_silence->count()) : "std::nullopt", h.oldest_reading.count());
   for (const ControlSetup& c : s.controls) {
     const Calibration& k = c.calibration;
-    fmt::print("  s.controls.push_back({{HandsetId{{{}}}, ControlId{{{}}}, *Calibration::make(static_cast<ControlKind>({}), {}, {}, {}, {}), {}, SlotId{{{}}}, {}}});\n",
-               index(c.handset), index(c.control), static_cast<int>(k.kind()), k.minimum(), k.centre(), k.maximum(), k.reversed(),
-               exact(c.dead_zone), index(c.partner), c.is_second_of_pair);
+    fmt::print(
+        "  s.controls.push_back({{HandsetId{{{}}}, ControlId{{{}}}, *Calibration::make(static_cast<ControlKind>({}), {}, {}, {}, {}), {}, "
+        "SlotId{{{}}}, {}}});\n",
+        index(c.handset), index(c.control), static_cast<int>(k.kind()), k.minimum(), k.centre(), k.maximum(), k.reversed(),
+        exact(c.dead_zone), index(c.partner), c.is_second_of_pair);
   }
   for (const BindingSetup& b : s.bindings)
-    fmt::print("  s.bindings.push_back({{SlotId{{{}}}, SlotId{{{}}}, static_cast<Effect>({}), {}u, CoordinateId{{{}}}, {}, {}, {}, SwitchId{{{}}}, static_cast<SwitchTo>({}), {}}});\n",
-               index(b.slot), index(b.layer), static_cast<int>(b.effect), b.zones, index(b.coordinate), exact(b.share), b.count, b.goal,
-               index(b.target), static_cast<int>(b.to), exact(b.squeeze));
+    fmt::print(
+        "  s.bindings.push_back({{SlotId{{{}}}, SlotId{{{}}}, static_cast<Effect>({}), {}u, CoordinateId{{{}}}, {}, {}, {}, "
+        "SwitchId{{{}}}, static_cast<SwitchTo>({}), {}}});\n",
+        index(b.slot), index(b.layer), static_cast<int>(b.effect), b.zones, index(b.coordinate), exact(b.share), b.count, b.goal,
+        index(b.target), static_cast<int>(b.to), exact(b.squeeze));
 }
 
 void print_motion(const Setup& s) {
@@ -50,18 +54,22 @@ void print_motion(const Setup& s) {
     fmt::print("  s.zones.emplace_back();\n");
     for (std::size_t i = 0; i < cause_count; ++i)
       fmt::print("  s.zones.back().categories[{}] = static_cast<Category>({});\n", i, static_cast<int>(z.categories[i]));
-    fmt::print("  s.zones.back().handsets = {};\n  s.zones.back().links = {};\n  s.zones.back().axes = {};\n  s.zones.back().controls = {};\n",
-               ids("HandsetId", z.handsets), ids("LinkId", z.links), ids("AxisId", z.axes), ids("SlotId", z.controls));
+    fmt::print(
+        "  s.zones.back().handsets = {};\n  s.zones.back().links = {};\n  s.zones.back().axes = {};\n  s.zones.back().controls = {};\n",
+        ids("HandsetId", z.handsets), ids("LinkId", z.links), ids("AxisId", z.axes), ids("SlotId", z.controls));
   }
   for (const AxisSetup& a : s.axes) {
-    fmt::print("  s.axes.push_back({{*AxisLimits::make({}, {}, {}, {}, {}), ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, static_cast<PositionKind>({}), {}, {}, {}, {}}});\n",
-               exact(a.limits.low()), exact(a.limits.high()), exact(a.limits.speed()), exact(a.limits.accel()), exact(a.limits.brake()),
-               index(a.zone), index(a.wiring.link), a.wiring.channel, static_cast<int>(a.position), exact(a.start), exact(a.deviation),
-               exact(a.settled), "std::nullopt");
+    fmt::print(
+        "  s.axes.push_back({{*AxisLimits::make({}, {}, {}, {}, {}), ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, static_cast<PositionKind>({}), "
+        "{}, {}, {}, {}}});\n",
+        exact(a.limits.low()), exact(a.limits.high()), exact(a.limits.speed()), exact(a.limits.accel()), exact(a.limits.brake()),
+        index(a.zone), index(a.wiring.link), a.wiring.channel, static_cast<int>(a.position), exact(a.start), exact(a.deviation),
+        exact(a.settled), "std::nullopt");
   }
   for (const GroupSetup& g : s.groups)
     fmt::print("  s.groups.push_back({{{}, ZoneId{{{}}}, {}}});\n", ids("AxisId", g.axes), index(g.zone), exact(g.path_speed));
-  for (const LinkSetup& l : s.links) fmt::print("  s.links.push_back({{Span{{{}}}, Span{{{}}}}});\n", l.longest_silence.count(), l.frame_valid_for.count());
+  for (const LinkSetup& l : s.links)
+    fmt::print("  s.links.push_back({{Span{{{}}}, Span{{{}}}}});\n", l.longest_silence.count(), l.frame_valid_for.count());
   for (const SwitchSetup& w : s.switches)
     fmt::print("  s.switches.push_back({{ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, {}, static_cast<SwitchSetup::OnTrip>({})}});\n", index(w.zone),
                index(w.wiring.link), w.wiring.channel, w.start_on, static_cast<int>(w.on_trip));
@@ -73,26 +81,31 @@ int main(int, char** argv) {
   const Session session = load_session(argv[2]);
   const Rig rig = fit(load_rig(argv[1]), session.devices());
   Player player(session, rig);
-  fmt::print("#include \"frozen.hpp\"\n\n#include <limits>\n\nusing namespace gyrax;\n\nnamespace frozen {{\n\nSetup setup() {{\n  Setup s;\n  s.longest_tick = Span{{{}}};\n",
-             rig.setup.longest_tick.count());
+  fmt::print(
+      "#include \"frozen.hpp\"\n\n#include <limits>\n\nusing namespace gyrax;\n\nnamespace frozen {{\n\nSetup setup() {{\n  Setup s;\n  "
+      "s.longest_tick = Span{{{}}};\n",
+      rig.setup.longest_tick.count());
   print_controls(rig.setup);
   print_motion(rig.setup);
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     if (!rig.setup.axes[a].servo) continue;
     const ServoMap& m = *rig.setup.axes[a].servo;
-    fmt::print("  s.axes[{}].servo = ServoMap::make({}, {}, {}, {}, {}, {});\n", a, exact(m.low()), exact(m.high()), m.low_us(), m.high_us(),
-               m.reversed(), m.trim_us());
+    fmt::print("  s.axes[{}].servo = ServoMap::make({}, {}, {}, {}, {}, {});\n", a, exact(m.low()), exact(m.high()), m.low_us(),
+               m.high_us(), m.reversed(), m.trim_us());
   }
   fmt::print("  return s;\n}}\n\nsim::BenchSetup bench() {{\n  sim::BenchSetup b;\n");
   const sim::BenchSetup& bench = SimulatedLinks(rig).bench(LinkId{0}).setup();
-  fmt::print("  b.report_every = Span{{{}}};\n  b.report_delay = Span{{{}}};\n  b.switches = {};\n", bench.report_every.count(), bench.report_delay.count(), bench.switches);
+  fmt::print("  b.report_every = Span{{{}}};\n  b.report_delay = Span{{{}}};\n  b.switches = {};\n", bench.report_every.count(),
+             bench.report_delay.count(), bench.switches);
   for (const sim::BenchAxis& a : bench.axes)
     fmt::print("  b.axes.push_back({{{}, {}, {}, {}, {}, {}, {}, {}}});\n", exact(a.scale), exact(a.offset), exact(a.lag_s), exact(a.speed),
                exact(a.brake), exact(a.start), exact(a.resolution), a.measured);
   fmt::print("  return b;\n}}\n\nnamespace {{\n\nconst Reading table[] = {{\n");
   for (const Reading& r : player.until(Time{session.length}))
-    fmt::print("    {{HandsetId{{{}}}, ControlId{{{}}}, {}u, Time{{Span{{{}}}}}, Time{{Span{{{}}}}}, {}}},\n", index(r.handset), index(r.control),
-               r.sequence, r.event.time_since_epoch().count(), r.arrival.time_since_epoch().count(), r.raw);
-  fmt::print("}};\n\n}}  // namespace\n\nstd::span<const Reading> readings() {{ return table; }}\n\nconst std::int64_t period_ns = {}, length_ns = {}, silent_from_ns = {};\n\n}}  // namespace frozen\n",
-             rig.period.count(), session.length.count(), session.faults.front().at.time_since_epoch().count());
+    fmt::print("    {{HandsetId{{{}}}, ControlId{{{}}}, {}u, Time{{Span{{{}}}}}, Time{{Span{{{}}}}}, {}}},\n", index(r.handset),
+               index(r.control), r.sequence, r.event.time_since_epoch().count(), r.arrival.time_since_epoch().count(), r.raw);
+  fmt::print(
+      "}};\n\n}}  // namespace\n\nstd::span<const Reading> readings() {{ return table; }}\n\nconst std::int64_t period_ns = {}, length_ns "
+      "= {}, silent_from_ns = {};\n\n}}  // namespace frozen\n",
+      rig.period.count(), session.length.count(), session.faults.front().at.time_since_epoch().count());
 }

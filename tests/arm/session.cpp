@@ -79,7 +79,9 @@ int main() {
     for (const std::uint8_t bit : out.frames[0].switches) mix(bit);
     if (tick % 500 != 0) continue;
     std::printf("%d %08lx%08lx", tick, static_cast<unsigned long>(hash >> 32), static_cast<unsigned long>(hash & 0xffffffffu));
-    for (const AxisWord& word : out.frames[0].axes) std::printf(" %ld.%09ld", static_cast<long>(word.position / 1'000'000'000), std::labs(static_cast<long>(word.position % 1'000'000'000)));
+    for (const AxisWord& word : out.frames[0].axes)
+      std::printf(" %ld.%09ld", static_cast<long>(word.position / 1'000'000'000),
+                  std::labs(static_cast<long>(word.position % 1'000'000'000)));
     std::printf("\n");
   }
 #ifdef GYRAX_COUNT

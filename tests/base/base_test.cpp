@@ -12,7 +12,7 @@ using namespace gyrax;
 TEST_CASE("A counted position is the nearest whole nano-unit, and comes back as the same double's neighbour") {
   CHECK(to_nano(0.05) == 50'000'000);
   CHECK(to_nano(-0.05) == -50'000'000);
-  CHECK(to_nano(0.0000000005) == 1);   // half: away from zero
+  CHECK(to_nano(0.0000000005) == 1);  // half: away from zero
   CHECK(to_nano(-0.0000000005) == -1);
   CHECK(to_nano(0.00000000049) == 0);
   CHECK(from_nano(500'000'000) == 0.5);

@@ -21,7 +21,8 @@ struct Hands {
 
   static std::vector<ControlSetup> made() {
     std::vector<ControlSetup> all(5);
-    for (std::size_t i = 0; i < all.size(); ++i) all[i] = {pad, ControlId{static_cast<std::uint16_t>(i)}, Calibration::key(), 0, no<SlotId>, false};
+    for (std::size_t i = 0; i < all.size(); ++i)
+      all[i] = {pad, ControlId{static_cast<std::uint16_t>(i)}, Calibration::key(), 0, no<SlotId>, false};
     all[0].calibration = *Calibration::make(ControlKind::centred, -100, 0, 100, false);
     all[4].calibration = *Calibration::make(ControlKind::one_sided, 0, 0, 100, false);
     return all;

@@ -88,12 +88,39 @@ TEST_CASE("Each way to end live: the commanded speed is zero within the braking 
       {"stow", [](Stand& s) { s.press("menu.left"); }, State::stowed, Cause::stow},
       {"unplugged", [](Stand& s) { s.unplug("pad"); }, State::tripped, Cause::handset_gone},
       {"readings lost", [](Stand& s) { s.lose("pad", 1); }, State::tripped, Cause::handset_gap},
-      {"a reading from the future", [](Stand& s) { s.say({HandsetId{0}, ControlId{0}, 0, s.now() + 1h, s.now() + 1h, 0}); }, State::tripped, Cause::reading_clock},
-      {"a reading far out of range", [](Stand& s) { s.say({HandsetId{0}, ControlId{0}, 0, s.now(), s.now(), 99'999}); }, State::tripped, Cause::reading_implausible},
-      {"a report that cannot be", [](Stand& s) { s.report({LinkId{0}, 1, s.now() + 1h, s.now() + 1h, {}}); }, State::tripped, Cause::report_invalid},
-      {"an axis runs the wrong way", [](Stand& s) { s.links().break_axis(AxisId{0}, sim::AxisFault::reversed); s.run(0.4); }, State::tripped, Cause::axis_deviates},
-      {"an axis sticks", [](Stand& s) { s.links().break_axis(AxisId{0}, sim::AxisFault::stuck); s.run(0.2); }, State::tripped, Cause::axis_deviates},
-      {"the link falls silent", [](Stand& s) { s.links().bench(LinkId{0}).silence(true); s.run(0.1); }, State::tripped, Cause::link_silent},
+      {"a reading from the future",
+       [](Stand& s) {
+         s.say({HandsetId{0}, ControlId{0}, 0, s.now() + 1h, s.now() + 1h, 0});
+       },
+       State::tripped, Cause::reading_clock},
+      {"a reading far out of range",
+       [](Stand& s) {
+         s.say({HandsetId{0}, ControlId{0}, 0, s.now(), s.now(), 99'999});
+       },
+       State::tripped, Cause::reading_implausible},
+      {"a report that cannot be",
+       [](Stand& s) {
+         s.report({LinkId{0}, 1, s.now() + 1h, s.now() + 1h, {}});
+       },
+       State::tripped, Cause::report_invalid},
+      {"an axis runs the wrong way",
+       [](Stand& s) {
+         s.links().break_axis(AxisId{0}, sim::AxisFault::reversed);
+         s.run(0.4);
+       },
+       State::tripped, Cause::axis_deviates},
+      {"an axis sticks",
+       [](Stand& s) {
+         s.links().break_axis(AxisId{0}, sim::AxisFault::stuck);
+         s.run(0.2);
+       },
+       State::tripped, Cause::axis_deviates},
+      {"the link falls silent",
+       [](Stand& s) {
+         s.links().bench(LinkId{0}).silence(true);
+         s.run(0.1);
+       },
+       State::tripped, Cause::link_silent},
   };
   for (const Way& way : ways) {
     CAPTURE(way.what);
@@ -146,6 +173,10 @@ TEST_CASE("A stop anywhere in a tick wins over what comes after it in the same t
   s.release("shoulder.right").press("shoulder.right").press("hat.right").tick(3);
   CHECK(s.state() == State::stowed);
   CHECK(s.command("x").v == 0);
+  // Also where there is nothing to stop yet: ready after a stop in the same tick is not.
+  Stand u = stand();
+  u.press("face.east").press("menu.right").tick();
+  CHECK(u.state() == State::stowed);
   // And a press and release of enable inside one tick are two events: it does not stay live.
   Stand t = stand();
   t.make_ready();
@@ -166,6 +197,15 @@ TEST_CASE("Tripped is left when the cause is gone, the controls are neutral and 
   CHECK(s.state() == State::stowed);
   s.make_live();
   CHECK(s.state() == State::live);
+}
+
+TEST_CASE("Pulled out and put back inside one tick is a loss, too") {
+  Stand s = stand();
+  s.make_live().move("stick.left.x", 1).run(0.2);
+  s.unplug("pad").plug("pad").tick();
+  CHECK(s.state() == State::stopping);
+  s.run(0.3);
+  CHECK(s.state() == State::tripped);
 }
 
 TEST_CASE("A control that never reported is not neutral") {
@@ -258,12 +298,14 @@ control = "thumb.left"
 permit = "stop"
 zone = "far"
 )";
-  Rig rig = parse_rig([&] {
-    std::string t = text;
-    t.replace(t.find("[axis.x]"), 8, "[axis.x]\nzone = \"near\"");
-    t.replace(t.find("[switch.lamp]"), 13, "[switch.lamp]\nzone = \"near\"");
-    return t;
-  }(), "zones.toml");
+  Rig rig = parse_rig(
+      [&] {
+        std::string t = text;
+        t.replace(t.find("[axis.x]"), 8, "[axis.x]\nzone = \"near\"");
+        t.replace(t.find("[switch.lamp]"), 13, "[switch.lamp]\nzone = \"near\"");
+        return t;
+      }(),
+      "zones.toml");
   Stand s(rig);
   s.make_live();
   REQUIRE(s.state(0) == State::live);
@@ -320,8 +362,8 @@ TEST_CASE("The same readings give the same bits, whatever happened") {
 }
 
 TEST_CASE("Random hands: travel, speed and acceleration hold, and nothing moves outside live and stopping") {
-  const char* keys[] = {"menu.right", "menu.left", "shoulder.right", "face.east", "menu.centre", "hat.right", "hat.left", "hat.up",
-                        "hat.down", "face.north", "face.west", "shoulder.left"};
+  const char* keys[] = {"menu.right", "menu.left", "shoulder.right", "face.east",  "menu.centre", "hat.right",
+                        "hat.left",   "hat.up",    "hat.down",       "face.north", "face.west",   "shoulder.left"};
   test::Random random(11);
   int visits[5] = {}, moving = 0;
   for (int round = 0; round < 20; ++round) {

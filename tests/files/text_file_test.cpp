@@ -3,11 +3,11 @@
 
 #include <doctest/doctest.h>
 
+#include <sys/stat.h>
+#include <unistd.h>
 #include <filesystem>
 #include <set>
 #include <string>
-#include <sys/stat.h>
-#include <unistd.h>
 
 namespace fs = std::filesystem;
 
@@ -40,8 +40,11 @@ TEST_CASE("What is no file is refused before a byte is read, with a reason") {
   const struct {
     std::string path;
     const char* says;
-  } cases[] = {{folder / "missing", "no file"}, {folder.path.string(), "folder"}, {folder / "pipe", "pipe or a device"},
-               {"/dev/zero", "pipe or a device"}, {folder / "large", "101 bytes; at most 100"}};
+  } cases[] = {{folder / "missing", "no file"},
+               {folder.path.string(), "folder"},
+               {folder / "pipe", "pipe or a device"},
+               {"/dev/zero", "pipe or a device"},
+               {folder / "large", "101 bytes; at most 100"}};
   for (const auto& c : cases) {
     CAPTURE(c.path);
     const gyrax::Text read = gyrax::read_text(c.path, 100);
@@ -59,9 +62,7 @@ TEST_CASE("A file that claims to be huge is refused without being read") {
   CHECK(gyrax::read_text(file, 1 << 20).why.find("at most 1048576") != std::string::npos);
 }
 
-TEST_CASE("Writing where one cannot is an error, and the old text stays") {
-  CHECK(gyrax::write_text("no/such/folder/a.txt", "x"));
-}
+TEST_CASE("Writing where one cannot is an error, and the old text stays") { CHECK(gyrax::write_text("no/such/folder/a.txt", "x")); }
 
 TEST_CASE("Every code has a stable name of its own and a meaning") {
   std::set<std::string> names;

@@ -16,7 +16,8 @@ using namespace gyrax;
 
 namespace {
 
-const std::string head = "# EVEMU 1.3\nN: Pad # one\nI: 0003 1209 0001 0100\nP: 00\nB: 00 0b\nB: 01 00 00\nA: 00 -100 100 0 0 0\nA: 10 -1 1 0 0\n";
+const std::string head =
+    "# EVEMU 1.3\nN: Pad # one\nI: 0003 1209 0001 0100\nP: 00\nB: 00 0b\nB: 01 00 00\nA: 00 -100 100 0 0 0\nA: 10 -1 1 0 0\n";
 
 Device pad() {
   Device d;
@@ -186,7 +187,8 @@ TEST_CASE("A track cut anywhere is an error or a shorter track, never a crash; n
   test::Random random;
   for (int i = 0; i < 500; ++i) {
     std::string noisy = whole;
-    for (int k = 0; k < 4; ++k) noisy[static_cast<std::size_t>(random.whole(0, static_cast<int>(noisy.size()) - 1))] = static_cast<char>(random.whole(0, 255));
+    for (int k = 0; k < 4; ++k)
+      noisy[static_cast<std::size_t>(random.whole(0, static_cast<int>(noisy.size()) - 1))] = static_cast<char>(random.whole(0, 255));
     try {
       parse_track(noisy, "t");
     } catch (const SessionError& e) {

@@ -3,11 +3,11 @@
 
 #include <doctest/doctest.h>
 
+#include <unistd.h>
 #include <algorithm>
 #include <filesystem>
 #include <sstream>
 #include <string>
-#include <unistd.h>
 
 using namespace gyrax;
 

@@ -44,7 +44,8 @@ TEST_CASE("Random moves: within the limits at every instant, exact at the end, a
       const AxisState s = ramp.at(k * dt);
       REQUIRE(std::abs(s.v) <= top * (1 + 1e-9));
       REQUIRE(std::abs(s.v - last.v) <= hardest * dt * (1 + 1e-6) + 1e-9);
-      if (s.v * last.v >= 0 && std::abs(s.v) > std::abs(last.v)) REQUIRE(std::abs(s.v) - std::abs(last.v) <= pace.accel * dt * (1 + 1e-6) + 1e-9);
+      if (s.v * last.v >= 0 && std::abs(s.v) > std::abs(last.v))
+        REQUIRE(std::abs(s.v) - std::abs(last.v) <= pace.accel * dt * (1 + 1e-6) + 1e-9);
       REQUIRE(std::abs(s.p - last.p - (s.v + last.v) / 2 * dt) <= hardest * dt * dt / 4 * (1 + 1e-6) + 1e-9);
       at_cruise += std::abs(s.v) > pace.cruise * 0.999 ? 1 : 0;
       at_accel += std::abs(s.v - last.v) > 0.999 * std::min(pace.accel, pace.brake) * dt ? 1 : 0;
@@ -55,8 +56,7 @@ TEST_CASE("Random moves: within the limits at every instant, exact at the end, a
     REQUIRE(ramp.at(ramp.duration() * 2 + 1).v == 0);
     // No faster way: halving the duration would need more than the limits give (a bound, not a search).
     const double way = std::abs(target - from.p);
-    if (from.v == 0 && way > 0)
-      REQUIRE(ramp.duration() >= way / pace.cruise);
+    if (from.v == 0 && way > 0) REQUIRE(ramp.duration() >= way / pace.cruise);
   }
   CHECK(at_cruise > checked / 20);  // the limits were really met
   CHECK(at_accel > checked / 20);

@@ -17,7 +17,9 @@ struct Wire {
   Links links{setups, wiring};
   AxisReport axis{true, 12.5, 0};
   Time now{1s};
-  Cause say(std::uint32_t sequence, Time measured, Time arrival) { return links.accept({link, sequence, measured, arrival, {&axis, 1}}, now); }
+  Cause say(std::uint32_t sequence, Time measured, Time arrival) {
+    return links.accept({link, sequence, measured, arrival, {&axis, 1}}, now);
+  }
 };
 
 }  // namespace
@@ -41,11 +43,11 @@ TEST_CASE("A report that cannot be is refused whole") {
     const Cause cause = w.say(sequence, measured, arrival);
     return cause == Cause::report_invalid && w.links.measured(AxisId{0}).position == 12.5;
   };
-  CHECK(refused(6, w.now, w.now + 1ns));        // from the future
-  CHECK(refused(6, w.now, w.now - 1ms));        // arrived before it was measured
-  CHECK(refused(6, w.now - 3ms, w.now));        // older than the last
-  CHECK(refused(5, w.now - 1ms, w.now));        // the heartbeat stands still
-  CHECK(refused(4, w.now - 1ms, w.now));        // … or runs backwards
+  CHECK(refused(6, w.now, w.now + 1ns));  // from the future
+  CHECK(refused(6, w.now, w.now - 1ms));  // arrived before it was measured
+  CHECK(refused(6, w.now - 3ms, w.now));  // older than the last
+  CHECK(refused(5, w.now - 1ms, w.now));  // the heartbeat stands still
+  CHECK(refused(4, w.now - 1ms, w.now));  // … or runs backwards
   for (const double bad : {nan, inf, -inf, 1e10}) {
     w.axis.position = bad;
     CHECK(refused(6, w.now - 1ms, w.now));

@@ -41,16 +41,20 @@ struct Model {
         break;
       case PermitEvent::release:
       case PermitEvent::squeeze:
-        if (state == State::live) stop(End::ready, with);
-        else if (state == State::stopping) stop(end, with);
+        if (state == State::live)
+          stop(End::ready, with);
+        else if (state == State::stopping)
+          stop(end, with);
         break;
       case PermitEvent::stow:
       case PermitEvent::stop:
         if (active) stop(End::stowed, with);
         break;
       case PermitEvent::fault:
-        if (active) stop(End::tripped, with);
-        else if (state == State::tripped) category = std::min(category, with);
+        if (active)
+          stop(End::tripped, with);
+        else if (state == State::tripped)
+          category = std::min(category, with);
         break;
       case PermitEvent::rest:
         if (state != State::stopping) break;

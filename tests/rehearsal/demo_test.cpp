@@ -8,11 +8,11 @@
 
 #include <doctest/doctest.h>
 
+#include <unistd.h>
 #include <cmath>
 #include <cstdlib>
 #include <filesystem>
 #include <string>
-#include <unistd.h>
 
 using namespace gyrax;
 
@@ -154,7 +154,8 @@ TEST_CASE("The other faults of the simulated bench trip the zone as well") {
     session.faults = {{Time{std::chrono::seconds(14)}, kind, "", "x", 0}};
     const Rehearsal done = rehearse(demo().rig, session);
     bool tripped = false;
-    for (const Event& e : done.events) tripped = tripped || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == Cause::axis_deviates);
+    for (const Event& e : done.events)
+      tripped = tripped || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == Cause::axis_deviates);
     CHECK(tripped);
   }
 }

@@ -84,8 +84,10 @@ TEST_CASE("A rig with noise in it is read or refused, never a crash") {
     std::string noisy = whole;
     for (int k = random.whole(1, 3); k > 0; --k) {
       const auto at = static_cast<std::size_t>(random.whole(0, static_cast<int>(noisy.size()) - 2));
-      if (random.chance(0.3)) noisy.erase(at, static_cast<std::size_t>(random.whole(1, 20)));
-      else noisy[at] = static_cast<char>(random.whole(1, 126));
+      if (random.chance(0.3))
+        noisy.erase(at, static_cast<std::size_t>(random.whole(1, 20)));
+      else
+        noisy[at] = static_cast<char>(random.whole(1, 126));
     }
     try {
       review_text(parse_rig(noisy, "rig.toml"));

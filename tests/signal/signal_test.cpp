@@ -18,10 +18,9 @@ constexpr ControlId stick_x{0}, stick_y{1}, key{5};
 /// A pad with a stick (round dead zone of 10 %) and a key, and the numbering of its readings.
 struct Pad {
   std::vector<HandsetSetup> handsets{HandsetSetup{}};
-  std::vector<ControlSetup> controls{
-      {pad, stick_x, *Calibration::make(ControlKind::centred, -100, 0, 100, false), 0.1, SlotId{1}, false},
-      {pad, stick_y, *Calibration::make(ControlKind::centred, -100, 0, 100, true), 0.1, SlotId{0}, true},
-      {pad, key, Calibration::key(), 0, no<SlotId>, false}};
+  std::vector<ControlSetup> controls{{pad, stick_x, *Calibration::make(ControlKind::centred, -100, 0, 100, false), 0.1, SlotId{1}, false},
+                                     {pad, stick_y, *Calibration::make(ControlKind::centred, -100, 0, 100, true), 0.1, SlotId{0}, true},
+                                     {pad, key, Calibration::key(), 0, no<SlotId>, false}};
   Signal signal{handsets, controls};
   std::uint32_t sequence = 0;
   Time now{1s};
@@ -115,7 +114,7 @@ TEST_CASE("A control is unknown until it reports, after a plug, after a gap, and
 TEST_CASE("A jump of the sequence is a gap, wherever it begins; a second announcement is none") {
   Pad p;
   p.sequence = 0xfffffffe;
-  p.plug();  // any start
+  p.plug();                            // any start
   CHECK(p.say(stick_x, 0).lost == 0);  // wraps
   p.sequence += 4;
   CHECK(p.say(stick_x, 0).lost == 4);

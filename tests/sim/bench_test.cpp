@@ -57,7 +57,8 @@ TEST_CASE("It can be told to fall silent, stick, or run the wrong way") {
   Machine m;
   m.run(10ms);
   CHECK(m.bench.next_report(m.now) != nullptr);
-  while (m.bench.next_report(m.now) != nullptr) {}
+  while (m.bench.next_report(m.now) != nullptr) {
+  }
   m.bench.silence(true);
   m.run(50ms);
   CHECK(m.bench.next_report(m.now) == nullptr);

@@ -51,15 +51,16 @@ TEST_CASE("Each console block: the command says those lines, in that order") {
 }
 
 TEST_CASE("The ten lines are the example's, with its output") {
-  const std::string readme = file("README.md"), example = file("examples/ten_lines.cpp");
+  const std::string readme = file("README.md"), example = file("examples/00_ten_lines.cpp");
   CHECK(readme.find(example.substr(example.find("int main"))) != std::string::npos);
-  CHECK(readme.find("```\n" + file("examples/ten_lines.expected") + "```") != std::string::npos);
+  CHECK(readme.find("```\n" + file("examples/00_ten_lines.expected") + "```") != std::string::npos);
 }
 
 TEST_CASE("Every file that the README and the documents point to is there") {
   namespace fs = std::filesystem;
   std::size_t links = 0;
-  for (const char* document : {"README.md", "docs/rig.md", "docs/permit.md", "docs/formats.md", "docs/benchmarks.md"}) {
+  for (const char* document :
+       {"README.md", "docs/rig.md", "docs/permit.md", "docs/formats.md", "docs/benchmarks.md", "docs/flow.md", "CONTRIBUTING.md"}) {
     const std::string text = file(document);
     for (std::size_t at = 0; (at = text.find("](", at)) != std::string::npos; ++at) {
       const std::string target = text.substr(at + 2, text.find(')', at) - at - 2);

@@ -4,12 +4,12 @@
 #include <doctest/doctest.h>
 #include <nlohmann/json.hpp>
 
+#include <sys/wait.h>
+#include <unistd.h>
 #include <array>
 #include <cstdio>
 #include <filesystem>
 #include <string>
-#include <sys/wait.h>
-#include <unistd.h>
 
 namespace fs = std::filesystem;
 
@@ -128,7 +128,8 @@ TEST_CASE("No permission is the outside world's failure: 3") {
     const Folder folder;
     gyrax::write_text(folder / "locked.toml", "gyrax = 1\n");
     fs::permissions(folder / "locked.toml", fs::perms::none);
-    const std::string line = "setpriv --reuid=65534 --regid=65534 --clear-groups " + std::string(GYRAX_TOOL_PATH) + " check " + (folder / "locked.toml");
+    const std::string line =
+        "setpriv --reuid=65534 --regid=65534 --clear-groups " + std::string(GYRAX_TOOL_PATH) + " check " + (folder / "locked.toml");
     std::FILE* pipe = ::popen((line + " 2>&1").c_str(), "r");
     std::array<char, 2048> buffer{};
     const std::size_t got = std::fread(buffer.data(), 1, buffer.size() - 1, pipe);

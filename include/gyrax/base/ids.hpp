@@ -39,7 +39,7 @@ constexpr std::size_t index(Id id) noexcept {
 }
 
 /// How many of each a rig may have. Bounds every loop of a tick.
-inline constexpr std::size_t greatest_axes = 64, greatest_handsets = 16, greatest_links = 16, greatest_zones = 8,
-                             greatest_switches = 64, greatest_slots = 512, greatest_bindings = 1024, greatest_controls = 256;
+inline constexpr std::size_t greatest_axes = 64, greatest_handsets = 16, greatest_links = 16, greatest_zones = 8, greatest_switches = 64,
+                             greatest_slots = 512, greatest_bindings = 1024, greatest_controls = 256;
 
 }  // namespace gyrax

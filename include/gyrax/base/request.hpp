@@ -13,9 +13,9 @@ struct Request {
   double jog = 0;  ///< sum of all jogs, [-1, 1] of the speed in force
   bool jogging = false;
   bool going = false;
-  Nano goal = 0;                      ///< of going
-  SlotId by = no<SlotId>;             ///< the control that jogs or goes; of several, the last in the rig
-  SlotId waiting_for = no<SlotId>;    ///< a deflected control that has to be at neutral once before it counts here
+  Nano goal = 0;                    ///< of going
+  SlotId by = no<SlotId>;           ///< the control that jogs or goes; of several, the last in the rig
+  SlotId waiting_for = no<SlotId>;  ///< a deflected control that has to be at neutral once before it counts here
   bool asked() const noexcept { return jogging || going || waiting_for != no<SlotId>; }
 };
 

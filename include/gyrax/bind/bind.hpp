@@ -25,14 +25,14 @@ struct BindingSetup {
   SlotId slot{};
   SlotId layer = no<SlotId>;  ///< counts only while this control is held; none: the base layer
   Effect effect = Effect::jog;
-  std::uint32_t zones = ~0u;          ///< of ready, stow, enable, stop, reset: bit per zone
-  CoordinateId coordinate{};          ///< of jog, step, go
-  double share = 1;                   ///< of jog: [-1, 1], of the speed in force at full deflection or while held
-  int count = 1;                      ///< of step: increments; of rate and increment: notches; signed
-  Nano goal = 0;                      ///< of go
-  SwitchId target{};                  ///< of set
-  SwitchTo to = SwitchTo::toggle;     ///< of set
-  double squeeze = 2;                 ///< of enable on a one-sided control: beyond this share it is squeezed; > 1: never
+  std::uint32_t zones = ~0u;       ///< of ready, stow, enable, stop, reset: bit per zone
+  CoordinateId coordinate{};       ///< of jog, step, go
+  double share = 1;                ///< of jog: [-1, 1], of the speed in force at full deflection or while held
+  int count = 1;                   ///< of step: increments; of rate and increment: notches; signed
+  Nano goal = 0;                   ///< of go
+  SwitchId target{};               ///< of set
+  SwitchTo to = SwitchTo::toggle;  ///< of set
+  double squeeze = 2;              ///< of enable on a one-sided control: beyond this share it is squeezed; > 1: never
 };
 
 /// What a person asked for at one moment.
@@ -42,8 +42,8 @@ struct Ask {
   BindingId binding{};
   std::uint32_t zones = 0;
   CoordinateId coordinate{};
-  Nano by = 0;             ///< of step
-  SwitchId target{};       ///< of set
+  Nano by = 0;        ///< of step
+  SwitchId target{};  ///< of set
   SwitchTo to = SwitchTo::toggle;
 };
 
@@ -52,7 +52,7 @@ struct NotchSetup {
   std::vector<double> rates{100};  ///< percent, in (0, 100]
   std::size_t rate = 0;
   struct Increments {
-    std::vector<Nano> values;      ///< may be empty: the axis takes no steps
+    std::vector<Nano> values;  ///< may be empty: the axis takes no steps
     std::size_t start = 0;
   };
   std::vector<Increments> increments;  ///< by CoordinateId
@@ -93,9 +93,9 @@ class Bind {
 
   std::vector<BindingSetup> bindings_;
   std::vector<State> states_;
-  std::vector<std::uint8_t> pressed_;              // by slot: deflections taken as presses
-  std::vector<std::vector<BindingId>> of_slot_;    // bindings of a slot
-  std::vector<std::vector<SlotId>> rivals_;        // by binding of the base layer: layers in which its control does else
+  std::vector<std::uint8_t> pressed_;            // by slot: deflections taken as presses
+  std::vector<std::vector<BindingId>> of_slot_;  // bindings of a slot
+  std::vector<std::vector<SlotId>> rivals_;      // by binding of the base layer: layers in which its control does else
   std::vector<Ask> asks_;
   Notches<double> rate_;
   std::vector<Notches<Nano>> increments_;

@@ -27,10 +27,10 @@ struct TickInput {
 };
 
 struct TickOutput {
-  std::span<AxisCommand> commands;       ///< by AxisId
-  std::span<AxisStatus> why;             ///< by AxisId
-  std::span<std::uint8_t> switches;      ///< by SwitchId; 0 off, 1 on
-  std::span<const Frame>& frames;        ///< one a link; valid until the next tick
+  std::span<AxisCommand> commands;   ///< by AxisId
+  std::span<AxisStatus> why;         ///< by AxisId
+  std::span<std::uint8_t> switches;  ///< by SwitchId; 0 off, 1 on
+  std::span<const Frame>& frames;    ///< one a link; valid until the next tick
   EventRing& events;
 };
 

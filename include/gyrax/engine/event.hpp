@@ -3,10 +3,10 @@
 ///     while (events.read(event)) …
 #pragma once
 
-#include <gyrax/permit/interlock.hpp>
-#include <gyrax/permit/phase.hpp>
 #include <gyrax/base/nano.hpp>
 #include <gyrax/base/time.hpp>
+#include <gyrax/permit/interlock.hpp>
+#include <gyrax/permit/phase.hpp>
 
 #include <cstdint>
 #include <vector>
@@ -15,16 +15,16 @@ namespace gyrax {
 
 struct Event {
   enum class Kind : std::uint8_t {
-    state,         ///< a zone's state is now `state`; `cause` where it stops or has tripped
-    fault,         ///< `cause` arose in `zone`
-    refused,       ///< a person asked for `state` in `zone`; `obstacle` is in the way
-    step,          ///< a step of `number` nano-units was added to `axis`'s goal
-    step_refused,  ///< a step of `number` nano-units on `axis` was refused; `obstacle` says why
+    state,           ///< a zone's state is now `state`; `cause` where it stops or has tripped
+    fault,           ///< `cause` arose in `zone`
+    refused,         ///< a person asked for `state` in `zone`; `obstacle` is in the way
+    step,            ///< a step of `number` nano-units was added to `axis`'s goal
+    step_refused,    ///< a step of `number` nano-units on `axis` was refused; `obstacle` says why
     switch_refused,  ///< turning `target` was refused; `obstacle` says why
-    rate,          ///< the rate is now `number` thousandths of a percent
-    increment,     ///< the increments' notches moved; `number`: up or down
-    switched,      ///< `target` is now on (`number` 1) or off (0)
-    gap,           ///< `number` readings of obstacle.handset were lost
+    rate,            ///< the rate is now `number` thousandths of a percent
+    increment,       ///< the increments' notches moved; `number`: up or down
+    switched,        ///< `target` is now on (`number` 1) or off (0)
+    gap,             ///< `number` readings of obstacle.handset were lost
   };
   Time at{};
   Kind kind = Kind::state;

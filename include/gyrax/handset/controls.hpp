@@ -25,7 +25,7 @@ struct ControlName {
   ControlShape shape = ControlShape::key;
   std::uint16_t type = 0;  ///< the kernel's event type: EV_KEY, EV_ABS, EV_REL
   std::uint16_t code = 0;
-  int hat_side = 0;        ///< -1 or 1: this key is that side of a hat's axis; otherwise 0
+  int hat_side = 0;  ///< -1 or 1: this key is that side of a hat's axis; otherwise 0
   bool reversed = false;
   ControlId id{};
 };

@@ -35,9 +35,9 @@ class EventDecoder {
   void take(const InputEvent& event, Time at, Time arrival);
 
   HandsetId handset_;
-  std::vector<ControlId> keys_;     // what the device has, told as up when it is plugged in
+  std::vector<ControlId> keys_;  // what the device has, told as up when it is plugged in
   std::vector<Reading> frame_;
-  std::vector<std::int8_t> hats_;   // last side of HAT0X, HAT0Y
+  std::vector<std::int8_t> hats_;  // last side of HAT0X, HAT0Y
   std::uint32_t sequence_ = 0;
   std::uint64_t gaps_ = 0;
   bool dropping_ = false;

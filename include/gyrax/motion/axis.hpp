@@ -85,7 +85,7 @@ class AxisMotion {
   bool pending_ = false;  // goal_ holds steps that are still to be made
   bool counted_ = false;  // the axis stands exactly on goal_
   Nano goal_ = 0;
-  double velocity_ = 0;   // of a jog
+  double velocity_ = 0;  // of a jog
   double rate_ = 1;
   bool unsure_ = false;
 };

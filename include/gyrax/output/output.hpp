@@ -23,8 +23,7 @@ class Output {
          std::span<const Wiring> switches);
 
   /// One frame a link. The spans inside stay valid until the next call.
-  std::span<const Frame> frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches,
-                                Time now) noexcept;
+  std::span<const Frame> frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches, Time now) noexcept;
 
   /// One axis's word: nm, ndeg or µs of pulse.
   AxisWord word(AxisId axis, const AxisCommand& command) const noexcept;

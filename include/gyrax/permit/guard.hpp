@@ -20,7 +20,7 @@ struct ZoneSetup {
   std::vector<HandsetId> handsets;  ///< each must be present and not silent
   std::vector<LinkId> links;        ///< each must be fresh
   std::vector<AxisId> axes;
-  std::vector<SlotId> controls;     ///< each can move something in the zone: must have reported and be at neutral
+  std::vector<SlotId> controls;  ///< each can move something in the zone: must have reported and be at neutral
 };
 
 /// A handset or link that the zone's motion depends on and that is not there, if any.
@@ -28,7 +28,7 @@ Obstacle first_loss(const ZoneSetup& zone, const Signal& signal, const Links& li
 
 /// As first_loss, and further: an axis in `must_be_measured` (by AxisId) without a position, a control that has not
 /// reported, a control that is not at neutral.
-Obstacle first_obstacle(const ZoneSetup& zone, std::span<const std::uint8_t> must_be_measured, const Signal& signal,
-                        const Links& links, Time now) noexcept;
+Obstacle first_obstacle(const ZoneSetup& zone, std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links,
+                        Time now) noexcept;
 
 }  // namespace gyrax

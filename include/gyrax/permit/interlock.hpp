@@ -45,9 +45,9 @@ struct Obstacle {
 
 /// Why an axis does what it does in this tick.
 struct AxisStatus {
-  bool asked = false;  ///< some control asks it to move
-  Obstacle held;       ///< what holds it; none while it moves
-  Obstacle before;     ///< what has to be put right before `held` can be released; none if nothing
+  bool asked = false;         ///< some control asks it to move
+  Obstacle held;              ///< what holds it; none while it moves
+  Obstacle before;            ///< what has to be put right before `held` can be released; none if nothing
   Cause cause = Cause::none;  ///< of the stop, while stopping or tripped
   bool operator==(const AxisStatus&) const = default;
 };

@@ -36,6 +36,7 @@ inline constexpr std::array<std::array<Phase, permit_event_count>, phase_count> 
   using enum Phase;
   constexpr Phase to_r = stopping_to_ready, to_s = stopping_to_stowed, to_t = stopping_to_tripped;
   return std::array<std::array<Phase, permit_event_count>, phase_count>{{
+      // clang-format off
       // make_ready enable   release squeeze stow    stop    fault    rest     reset
       {{ready,      stowed,  stowed, stowed, stowed, stowed, stowed,  stowed,  stowed}},   // stowed
       {{ready,      live,    ready,  ready,  to_s,   to_s,   to_t,    ready,   ready}},    // ready
@@ -44,6 +45,7 @@ inline constexpr std::array<std::array<Phase, permit_event_count>, phase_count> 
       {{to_s,       to_s,    to_s,   to_s,   to_s,   to_s,   to_t,    stowed,  to_s}},     // stopping_to_stowed
       {{to_t,       to_t,    to_t,   to_t,   to_t,   to_t,   to_t,    tripped, to_t}},     // stopping_to_tripped
       {{tripped,    tripped, tripped, tripped, tripped, tripped, tripped, tripped, stowed}},  // tripped
+      // clang-format on
   }};
 }();
 

@@ -18,9 +18,9 @@ namespace gyrax {
 
 /// One axis in one tick, in its unit.
 struct AxisSample {
-  double asked = 0;                             ///< jog asked for, [-1, 1]
-  double position = 0, speed = 0, accel = 0;    ///< commanded
-  double real_position = 0, real_speed = 0;     ///< of the simulated machine
+  double asked = 0;                           ///< jog asked for, [-1, 1]
+  double position = 0, speed = 0, accel = 0;  ///< commanded
+  double real_position = 0, real_speed = 0;   ///< of the simulated machine
   AxisStatus why;
   Mode mode = Mode::off;
 };
@@ -29,10 +29,10 @@ using AxisTrace = std::vector<AxisSample>;  ///< by tick
 struct Trace {
   Span period{};
   std::size_t ticks = 0;
-  std::vector<AxisTrace> axes;               ///< by AxisId
-  std::vector<std::vector<State>> zones;     ///< by ZoneId, then tick
+  std::vector<AxisTrace> axes;                      ///< by AxisId
+  std::vector<std::vector<State>> zones;            ///< by ZoneId, then tick
   std::vector<std::vector<std::uint8_t>> switches;  ///< by SwitchId, then tick
-  std::vector<double> rate;                  ///< percent
+  std::vector<double> rate;                         ///< percent
 
   Time at(std::size_t tick) const { return Time{period * static_cast<std::int64_t>(tick)}; }
   std::size_t tick_of(Time time) const { return static_cast<std::size_t>(time.time_since_epoch() / period); }

@@ -16,12 +16,12 @@ namespace gyrax {
 /// One axis over the whole session; positions in its unit.
 struct MoveSummary {
   AxisId axis{};
-  double jogged_s = 0;    ///< time during which a jog was asked of it
-  int steps = 0;          ///< steps taken
+  double jogged_s = 0;                                  ///< time during which a jog was asked of it
+  int steps = 0;                                        ///< steps taken
   double first = 0, last = 0, lowest = 0, highest = 0;  ///< commanded position
-  double travelled = 0;   ///< commanded, there and back
-  double fastest = 0;     ///< commanded speed
-  double real_last = 0;   ///< of the machine
+  double travelled = 0;                                 ///< commanded, there and back
+  double fastest = 0;                                   ///< commanded speed
+  double real_last = 0;                                 ///< of the machine
 };
 
 /// An axis that something asked to move and that was held still.
@@ -47,10 +47,10 @@ struct StopSummary {
   Cause cause = Cause::none;
   Category category = Category::two;
   double at_s = 0;
-  double took_s = 0;       ///< from the tick of the cause to zero commanded speed on every axis
-  double allowed_s = 0;    ///< speed/brake of the slowest axis, and two ticks
-  bool rested = true;      ///< false where the session ended before it was at rest
-  double real_took_s = 0;  ///< until the machine was at rest; negative where it had stopped by itself before
+  double took_s = 0;              ///< from the tick of the cause to zero commanded speed on every axis
+  double allowed_s = 0;           ///< speed/brake of the slowest axis, and two ticks
+  bool rested = true;             ///< false where the session ended before it was at rest
+  double real_took_s = 0;         ///< until the machine was at rest; negative where it had stopped by itself before
   std::vector<StoppedAxis> axes;  ///< those that moved
   bool within() const { return rested && took_s <= allowed_s; }
 };

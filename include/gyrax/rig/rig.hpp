@@ -25,24 +25,24 @@ struct Origin {
 };
 
 struct AxisInfo {
-  std::string name, unit;  ///< unit: "mm" or "deg"
+  std::string name, unit;           ///< unit: "mm" or "deg"
   double jerk = 0, brake_jerk = 0;  ///< unit/s³; 0 where the rig gives none
   Origin origin;
 };
 
 struct SlotInfo {
-  std::string name;          ///< "stick.left.x"
-  bool own_ends = false;     ///< the rig gives its ends; otherwise the device's description does
+  std::string name;       ///< "stick.left.x"
+  bool own_ends = false;  ///< the rig gives its ends; otherwise the device's description does
   bool own_direction = false;
 };
 
 /// What the simulated machine behind a link is like.
 struct SimulatedInfo {
-  double lag_s = 0.012;       ///< time constant with which an axis follows
-  double delay_s = 0.002;     ///< from measuring to the report's arrival
-  double report_s = 0.004;    ///< between two reports
-  double speed_share = 1.3;   ///< an axis's own speed limit, of the rig's
-  double brake_share = 1.0;   ///< an axis's own brake when it has to stop by itself, of the rig's
+  double lag_s = 0.012;      ///< time constant with which an axis follows
+  double delay_s = 0.002;    ///< from measuring to the report's arrival
+  double report_s = 0.004;   ///< between two reports
+  double speed_share = 1.3;  ///< an axis's own speed limit, of the rig's
+  double brake_share = 1.0;  ///< an axis's own brake when it has to stop by itself, of the rig's
 };
 
 struct LinkInfo {
@@ -64,8 +64,8 @@ struct Rig {
   std::vector<SlotInfo> slots;
   std::vector<LinkInfo> links;
   std::vector<BindingInfo> bindings;
-  std::vector<std::string> remarks;      ///< what the checker cannot promise, in sentences
-  std::map<std::string, Origin> origins; ///< by full key, "axis.x.speed"; what is not there has its default
+  std::vector<std::string> remarks;       ///< what the checker cannot promise, in sentences
+  std::map<std::string, Origin> origins;  ///< by full key, "axis.x.speed"; what is not there has its default
 };
 
 /// Greatest rig file, bytes; how many files it may include.

@@ -23,9 +23,9 @@ struct ControlSetup {
   HandsetId handset{};
   ControlId control{};
   Calibration calibration = Calibration::key();
-  double dead_zone = 0;             ///< [0, 1) of full deflection
-  SlotId partner = no<SlotId>;      ///< the other half of a stick whose dead zone is radial
-  bool is_second_of_pair = false;   ///< the y of that pair
+  double dead_zone = 0;            ///< [0, 1) of full deflection
+  SlotId partner = no<SlotId>;     ///< the other half of a stick whose dead zone is radial
+  bool is_second_of_pair = false;  ///< the y of that pair
 };
 
 /// What the rig says of a handset's habits.
@@ -46,10 +46,10 @@ enum class ReadingFault : std::uint8_t { none, clock, implausible };
 struct Change {
   /// held: a key that is down in the first word that it says, so that nobody saw it being pressed.
   enum class Kind : std::uint8_t { nothing, key, held, moved, present, absent } kind = Kind::nothing;
-  SlotId slot = no<SlotId>;   ///< for key, held and moved
-  bool pressed = false;       ///< for key
-  bool first = false;         ///< for moved: the control was unknown before
-  std::uint32_t lost = 0;     ///< readings known to be lost before this one; all controls of the handset are then unknown
+  SlotId slot = no<SlotId>;  ///< for key, held and moved
+  bool pressed = false;      ///< for key
+  bool first = false;        ///< for moved: the control was unknown before
+  std::uint32_t lost = 0;    ///< readings known to be lost before this one; all controls of the handset are then unknown
   ReadingFault fault = ReadingFault::none;
 };
 

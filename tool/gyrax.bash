@@ -1,0 +1,21 @@
+# bash completion for gyrax
+_gyrax() {
+  local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD - 1]}
+  case $before in
+    gyrax) mapfile -t COMPREPLY < <(compgen -W "check rehearse demo --help --version" -- "$word") ; return ;;
+    --csv | --plot) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
+    --out) mapfile -t COMPREPLY < <(compgen -d -- "$word") ; return ;;
+  esac
+  if [[ $word == -* ]]; then
+    local options="--help"
+    case ${COMP_WORDS[1]} in
+      check) options="--help --json" ;;
+      rehearse) options="--help --csv --plot --span --json" ;;
+      demo) options="--help --out" ;;
+    esac
+    mapfile -t COMPREPLY < <(compgen -W "$options" -- "$word")
+    return
+  fi
+  mapfile -t COMPREPLY < <(compgen -f -X '!*.toml' -- "$word"; compgen -d -- "$word")
+}
+complete -o filenames -F _gyrax gyrax
