@@ -17,6 +17,8 @@ configure_package_config_file(cmake/gyrax-config.cmake.in gyrax-config.cmake INS
 write_basic_package_version_file(gyrax-config-version.cmake COMPATIBILITY SameMinorVersion)
 install(FILES ${CMAKE_CURRENT_BINARY_DIR}/gyrax-config.cmake ${CMAKE_CURRENT_BINARY_DIR}/gyrax-config-version.cmake
   DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/gyrax COMPONENT dev)
+# Relative, so that an installed tree may be moved.
+file(RELATIVE_PATH gyrax_pc_to_prefix "/${CMAKE_INSTALL_LIBDIR}/pkgconfig" "/")
 foreach(name gyrax-core gyrax)
   configure_file(cmake/${name}.pc.in ${name}.pc @ONLY)
   install(FILES ${CMAKE_CURRENT_BINARY_DIR}/${name}.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig COMPONENT dev)

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #define TOML_EXCEPTIONS 1
+#define TOML_HEADER_ONLY 1
 #include <toml++/toml.h>
 
 #include <algorithm>

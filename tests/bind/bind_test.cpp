@@ -187,6 +187,14 @@ TEST_CASE("Stop counts however the key comes to be down; nothing else does") {
   CHECK(h.say(4, 90).front().kind == Ask::Kind::stop);
 }
 
+TEST_CASE("A trigger that comes back pulled after a gap is no press") {
+  Hands h({on(4, Effect::enable)});
+  h.say(ControlId::gap, 1);
+  CHECK(h.say(4, 80).empty());
+  CHECK(h.say(4, 0).front().kind == Ask::Kind::release);
+  CHECK(h.say(4, 80).front().kind == Ask::Kind::enable);
+}
+
 TEST_CASE("A trigger as a three-position enable: pressed, squeezed, and not enabled again on the way back") {
   auto enable = on(4, Effect::enable);
   enable.squeeze = 0.85;

@@ -147,6 +147,17 @@ TEST_CASE("Each way to end live: the commanded speed is zero within the braking 
   }
 }
 
+TEST_CASE("A report that was long on its way is held against what the axis was told then") {
+  std::string text = test::jog_and_step;
+  text.replace(text.find("lag_ms = 0"), 10, "lag_ms = 0\ndelay_ms = 6");
+  // 50 mm/s are 0.1 mm a tick; a report is 6 ms old when it comes.
+  text.replace(text.find("speed = 50"), 10, "speed = 50\ndeviation = 0.25");
+  Stand s{test::rig(text)};
+  s.make_live().move("stick.left.x", 1).run(0.8);
+  CHECK(s.state() == State::live);
+  CHECK(s.command("x").v == 50);
+}
+
 TEST_CASE("A late tick is a stop, never a leap; a clock that runs backwards too") {
   for (const Span late : {Span(21ms), Span(5s), Span(-1ms)}) {
     Stand s = stand();

@@ -109,6 +109,15 @@ TEST_CASE("The limit itself passes, the next step beyond does not") {
   CHECK(f.check(x, true, c, dt) == Verdict::accepted);
 }
 
+TEST_CASE("At full speed a little more is too much, though nothing else is wrong with it") {
+  Envelope e = moving(50, 50);
+  AxisCommand c = follow(50.5005, 50.1);
+  CHECK(e.check(x, true, c, dt) == Verdict::refused);
+  Envelope f = moving(50, 50);
+  c = follow(50.5, 50);
+  CHECK(f.check(x, true, c, dt) == Verdict::accepted);
+}
+
 TEST_CASE("A tick of no length may not move anything") {
   Envelope e(bounds);
   e.restart(x, 10);

@@ -51,6 +51,17 @@ TEST_CASE("A thousand steps of 0.01 end at 10.00, and back at 0") {
   CHECK(a.state().p == 0.0);
 }
 
+TEST_CASE("Steps stay exact where a double no longer holds a nanometre") {
+  AxisMotion a = axis(0, 4e8);
+  a.restart(1e8);
+  for (int i = 0; i < 1000; ++i) {
+    REQUIRE(a.step(1));
+    a.settle(1);
+    run(a, 0.004);
+  }
+  CHECK(a.goal() == 100'000'000'000'001'000);
+}
+
 TEST_CASE("Ten steps of 0.05 are 0.50, as integers") {
   AxisMotion a = axis();
   for (int i = 0; i < 10; ++i) a.step(50'000'000);
@@ -106,14 +117,24 @@ TEST_CASE("Driven at its end, an axis comes to rest there exactly; backing off i
 
 TEST_CASE("From outside the travel an axis may only move back in") {
   AxisMotion a = axis();
-  a.restart(-3);
+  a.restart(-30);
   a.jog(-1, 1);
   run(a, 1);
-  CHECK(a.state().p == -3);
+  CHECK(a.state().p == -30);
   CHECK(a.blocked_low());
   a.jog(1, 1);
   run(a, 0.2);
-  CHECK(a.state().p > -3);
+  CHECK(a.state().p > -30);
+  // Turned round on the way: it stops, and goes neither out nor on to the end.
+  a.jog(-1, 1);
+  double furthest = a.state().p;
+  for (int i = 0; i < 500; ++i) {
+    a.advance(0.002);
+    REQUIRE(a.state().p >= furthest);
+    furthest = a.state().p;
+  }
+  CHECK(a.at_rest());
+  CHECK(furthest < 0);
 }
 
 TEST_CASE("Where nothing vouches for the position, the first move is slow, and only the first") {
