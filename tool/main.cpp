@@ -5,7 +5,9 @@
 #include <cstdio>
 #include <exception>
 
-int main(int argc, char** argv) {
+namespace {
+
+int run(int argc, char** argv) {
   using namespace gyrax::tool;
   CLI::App app{
       "Gyrax maps gamepads, pendants and handwheels to servos and machine axes, and makes sure that motion stops.\n"
@@ -45,12 +47,18 @@ int main(int argc, char** argv) {
   } catch (const CLI::ParseError& error) {
     return app.exit(error) == 0 ? done : wrong_input;
   }
+  if (*check_verb) return check(rig, as_json);
+  if (*rehearse_verb) return rehearse(options);
+  return demo(folder);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
   try {
-    if (*check_verb) return check(rig, as_json);
-    if (*rehearse_verb) return rehearse(options);
-    return demo(folder);
+    return run(argc, argv);
   } catch (const std::exception& error) {
     std::fprintf(stderr, "gyrax: %s\n", error.what());
-    return world_failed;
+    return gyrax::tool::world_failed;
   }
 }

@@ -42,7 +42,7 @@ void Engine::take_asks(std::span<const Ask> asks, EventRing& events) noexcept {
       case Ask::Kind::step: take_step(ask, events); break;
       case Ask::Kind::set: take_switch(ask, events); break;
       case Ask::Kind::rate: {
-        const auto thousandths = static_cast<std::int64_t>(bind_.rate() * 100'000 + 0.5);
+        const auto thousandths = to_nano(bind_.rate() * 100) / 1'000'000;
         events.write({.at = now_, .kind = Event::Kind::rate, .number = thousandths});
         break;
       }

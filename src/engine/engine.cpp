@@ -13,12 +13,14 @@ auto column(const std::vector<AxisSetup>& axes, Field field) {
 
 std::vector<Wiring> wiring(const std::vector<SwitchSetup>& switches) {
   std::vector<Wiring> values;
+  values.reserve(switches.size());
   for (const SwitchSetup& s : switches) values.push_back(s.wiring);
   return values;
 }
 
 std::vector<Permit> permits(const std::vector<ZoneSetup>& zones) {
   std::vector<Permit> values;
+  values.reserve(zones.size());
   for (const ZoneSetup& zone : zones) values.emplace_back(zone.categories);
   return values;
 }

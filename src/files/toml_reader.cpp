@@ -185,7 +185,7 @@ std::optional<std::string> Table::text(const char* key) {
 }
 
 std::optional<std::string> Table::choice(const char* key, const std::vector<std::string>& words) {
-  const std::optional<std::string> word = text(key);
+  std::optional<std::string> word = text(key);
   if (!word || std::find(words.begin(), words.end(), *word) != words.end()) return word;
   problem(Code::bad_choice, key, fmt::format("'{}' is not a choice", *word), "one of " + listed(words), nearest(*word, words));
   return std::nullopt;

@@ -66,7 +66,7 @@ class Parser {
   }
 
   void read_line(std::string_view line, bool cut) {
-    line = line.substr(0, line.starts_with("N:") ? line.npos : line.find('#'));
+    line = line.substr(0, line.starts_with("N:") ? std::string_view::npos : line.find('#'));
     line = trimmed(line);
     if (line.empty()) return;
     const std::string_view rest = line.size() > 2 ? line.substr(2) : std::string_view{};

@@ -75,15 +75,10 @@ Ramp ramp_to(AxisState from, double target, const Pace& pace) noexcept {
     ramp.add(2 * d / v, -sign * v * v / (2 * d));
     return ramp;
   }
-  double peak = v;
-  if (v > pace.cruise) {
-    ramp.add((v - pace.cruise) / pace.brake, -sign * pace.brake);
-    peak = pace.cruise;
-  } else {
-    const double reach = std::sqrt((2 * pace.accel * pace.brake * d + pace.brake * v * v) / (pace.accel + pace.brake));
-    peak = reach < pace.cruise ? reach : pace.cruise;
-    ramp.add((peak - v) / pace.accel, sign * pace.accel);
-  }
+  const double reach = std::sqrt((2 * pace.accel * pace.brake * d + pace.brake * v * v) / (pace.accel + pace.brake));
+  const double peak = reach < pace.cruise ? reach : pace.cruise;
+  ramp.add((v - peak) / pace.brake, -sign * pace.brake);  // too fast for this pace: one of these two
+  ramp.add((peak - v) / pace.accel, sign * pace.accel);   // has no duration
   ramp.v_ = sign * peak;
   const double stopping = stop_distance(peak, pace.brake);
   const double cruising = sign * (target - ramp.p_) - stopping;

@@ -19,6 +19,7 @@ Id id(std::size_t row) {
 
 std::vector<std::string> words(const std::map<std::string, std::size_t>& names) {
   std::vector<std::string> all;
+  all.reserve(names.size());
   for (const auto& [name, row] : names) all.push_back(name);
   return all;
 }

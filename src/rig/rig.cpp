@@ -57,6 +57,7 @@ Rig build(std::string_view text, const std::string& file) {
   Problems problems;
   const std::vector<Document> docs = documents(text, file, problems);
   std::vector<Table> roots;
+  roots.reserve(docs.size());
   for (const Document& doc : docs) roots.push_back(doc.root(problems));
   RigBuilder builder(problems);
   if (!roots.empty() && roots.front().has("gyrax_session")) {
