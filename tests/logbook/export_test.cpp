@@ -1,6 +1,8 @@
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
 
+#include "support/demo.hpp"
+
 #include <doctest/doctest.h>
 
 #include <unistd.h>
@@ -11,20 +13,7 @@
 
 using namespace gyrax;
 
-namespace {
-
-struct Demo {
-  Session session = load_session("demo/session.toml");
-  Rig rig = fit(load_rig("demo/bench.toml"), session.devices());
-  Rehearsal done = rehearse(rig, session);
-};
-
-const Demo& demo() {
-  static const Demo made;
-  return made;
-}
-
-}  // namespace
+using test::demo;
 
 TEST_CASE("CSV: a row a tick, as many fields as the header, numbers that read back") {
   std::istringstream csv(to_csv(demo().rig, demo().done));

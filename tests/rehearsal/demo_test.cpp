@@ -4,6 +4,7 @@
 #include <gyrax/rehearsal/summary.hpp>
 
 #include "support/allocations.hpp"
+#include "support/demo.hpp"
 #include "support/golden.hpp"
 
 #include <doctest/doctest.h>
@@ -18,10 +19,7 @@ using namespace gyrax;
 
 namespace {
 
-struct Demo {
-  Session session = load_session("demo/session.toml");
-  Rig rig = fit(load_rig("demo/bench.toml"), session.devices());
-  Rehearsal done = rehearse(rig, session);
+struct Demo : test::Demo {
   Summary summary = summarise(rig, session, done);
 
   const AxisTrace& axis(const std::string& name) const {
