@@ -44,19 +44,20 @@ constexpr std::array<AboutCode, code_count> codes{{
     {"event", "an event that cannot be: out of order, or while its handset was unplugged"},
 }};
 
+/// Letters put in, left out, taken for another, or swapped with their neighbour (optimal string alignment).
 std::size_t distance(const std::string& a, const std::string& b) {
-  std::vector<std::size_t> row(b.size() + 1);
-  for (std::size_t j = 0; j <= b.size(); ++j) row[j] = j;
+  std::vector<std::vector<std::size_t>> d(a.size() + 1, std::vector<std::size_t>(b.size() + 1));
+  for (std::size_t i = 0; i <= a.size(); ++i) d[i][0] = i;
+  for (std::size_t j = 0; j <= b.size(); ++j) d[0][j] = j;
   for (std::size_t i = 1; i <= a.size(); ++i) {
-    std::size_t corner = row[0];
-    row[0] = i;
     for (std::size_t j = 1; j <= b.size(); ++j) {
-      const std::size_t swap = corner + (a[i - 1] == b[j - 1] ? 0 : 1);
-      corner = row[j];
-      row[j] = std::min({row[j] + 1, row[j - 1] + 1, swap});
+      const std::size_t other = d[i - 1][j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1);
+      d[i][j] = std::min({d[i - 1][j] + 1, d[i][j - 1] + 1, other});
+      const bool swapped = i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1];
+      if (swapped) d[i][j] = std::min(d[i][j], d[i - 2][j - 2] + 1);
     }
   }
-  return row[b.size()];
+  return d[a.size()][b.size()];
 }
 
 }  // namespace
@@ -79,7 +80,9 @@ std::string sentence(const Problem& problem) {
 std::string listed(const std::vector<std::string>& words) { return fmt::format("{}", fmt::join(words, ", ")); }
 
 std::string nearest(const std::string& typed, const std::vector<std::string>& words) {
+  constexpr std::size_t longest = 60;  // no name is longer, and the work grows with the square
   std::string best;
+  if (typed.size() > longest) return best;
   std::size_t least = typed.size() / 3 + 2;
   for (const std::string& word : words) {
     const std::size_t d = distance(typed, word);

@@ -78,4 +78,6 @@ TEST_CASE("Of words, the one that was probably meant") {
   CHECK(gyrax::nearest("travle", words) == "travel");
   CHECK(gyrax::nearest("acel", words) == "accel");
   CHECK(gyrax::nearest("colour", words).empty());
+  CHECK(gyrax::nearest("stpo", {"stow", "stop"}) == "stop");  // two letters swapped are one slip
+  CHECK(gyrax::nearest(std::string(1'000'000, 's'), words).empty());
 }
