@@ -107,7 +107,7 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
   }
   const SlotId id{static_cast<std::uint16_t>(rig_.setup.controls.size())};
   rig_.setup.controls.push_back(setup);
-  rig_.slots.push_back({control.name, own != nullptr && own->ends.has_value(), own != nullptr && own->reversed.has_value()});
+  rig_.slots.push_back({control.name, own != nullptr && own->ends.has_value()});
 
   const std::string stick_name = stick_of(control.id);
   if (stick_name.empty()) return id;

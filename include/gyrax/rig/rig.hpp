@@ -33,7 +33,6 @@ struct AxisInfo {
 struct SlotInfo {
   std::string name;       ///< "stick.left.x"
   bool own_ends = false;  ///< the rig gives its ends; otherwise the device's description does
-  bool own_direction = false;
 };
 
 /// What the simulated machine behind a link is like.
