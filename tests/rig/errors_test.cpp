@@ -51,6 +51,7 @@ std::vector<Case> cases() {
       {Code::unreadable, "endless", [] { load_rig("/dev/zero"); }},
       {Code::syntax, "a value is missing", changed("travel = [0, 100]", "travel =")},
       {Code::syntax, "the same key twice", changed("unit = \"mm\"", "unit = \"mm\"\nunit = \"mm\"")},
+      {Code::syntax, "a table's name begins with no letter", changed("[handset.pad]", "[?andset.pad]")},
       {Code::version_missing, "no version", changed("gyrax = 1", "")},
       {Code::version_newer, "from the future", changed("gyrax = 1", "gyrax = 2")},
       {Code::unknown_key, "a slip of the pen", changed("travel =", "travle =")},

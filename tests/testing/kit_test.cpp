@@ -57,7 +57,7 @@ TEST_CASE("A link that fails at the Nth call: limits hold, and the zone trips if
   const Rig rig = test::rig(test::jog_and_step);
   int tripped = 0, lived = 0;
   for (std::size_t first = 0; first < 400; first += 23) {
-    for (const std::size_t count : {1, 20, 60, 500}) {
+    for (const std::size_t count : std::initializer_list<std::size_t>{1, 20, 60, 500}) {
       testing::FailingLinks links(rig, 200 + first, count);
       testing::ManualClock clock;
       Engine engine(rig.setup);
