@@ -66,6 +66,8 @@ const char* code_name(Code code) noexcept { return codes[static_cast<std::size_t
 
 const char* code_meaning(Code code) noexcept { return codes[static_cast<std::size_t>(code)].meaning; }
 
+Problem unreadable(const std::string& path, const std::string& why) { return {Code::unreadable, path, 0, 0, "", why, "", ""}; }
+
 std::string sentence(const Problem& problem) {
   std::string out = problem.file;
   if (problem.line > 0) out += fmt::format(":{}:{}", problem.line, problem.column);

@@ -142,7 +142,7 @@ Session parse_session(std::string_view text, const std::string& file) { return S
 
 Session load_session(const std::string& path) {
   const Text text = read_text(path, greatest_text);
-  if (text.error) throw SessionError({{Code::unreadable, path, 0, 0, "", text.why, "", ""}}, text.error);
+  if (text.error) throw SessionError({unreadable(path, text.why)}, text.error);
   return parse_session(text.text, path);
 }
 

@@ -187,7 +187,7 @@ Track parse_track(std::string_view text, const std::string& file) { return Parse
 
 Track read_track(const std::string& path) {
   const Text read = read_text(path, greatest_track);
-  if (read.error) throw SessionError({{Code::unreadable, path, 0, 0, "", read.why, "", ""}}, read.error);
+  if (read.error) throw SessionError({unreadable(path, read.why)}, read.error);
   return parse_track(read.text, path);
 }
 

@@ -9,10 +9,6 @@
 namespace gyrax {
 namespace {
 
-Problem unreadable(const std::string& path, const Text& text, Code code = Code::unreadable) {
-  return {code, path, 0, 0, "", text.why, "", ""};
-}
-
 void check_version(Table& root) {
   const auto version = root.whole("gyrax", {1, 1e6, false, "", true});
   if (!root.has("gyrax")) {
@@ -87,7 +83,7 @@ Rig parse_rig(std::string_view text, const std::string& file) { return build(tex
 
 Rig load_rig(const std::string& path) {
   const Text text = read_text(path, greatest_rig);
-  if (text.error) throw RigError({unreadable(path, text)}, text.error);
+  if (text.error) throw RigError({unreadable(path, text.why)}, text.error);
   return build(text.text, path);
 }
 

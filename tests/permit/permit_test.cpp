@@ -10,8 +10,6 @@ using namespace gyrax;
 
 namespace {
 
-constexpr Cause causes_of_stops[] = {Cause::enable_released, Cause::stop_key, Cause::stow, Cause::handset_gone, Cause::axis_deviates};
-
 /// The permit told again, in sentences instead of a table, as a person would explain it.
 struct Model {
   State state = State::stowed;
@@ -140,5 +138,10 @@ TEST_CASE("Every cause has a name of its own, a sentence, and a category") {
     for (std::size_t j = 0; j < i; ++j) CHECK(std::string(a.name) != about(static_cast<Cause>(j)).name);
     CHECK(default_categories()[i] == a.category);
   }
-  for (const Cause cause : causes_of_stops) CHECK(static_cast<int>(about(cause).category) <= 2);
+  // What a hand lets go of keeps the power; what cannot be steered any more loses it at once; the rest stops first.
+  CHECK(about(Cause::enable_released).category == Category::two);
+  CHECK(about(Cause::axis_deviates).category == Category::zero);
+  for (const Cause cause : {Cause::stop_key, Cause::stow, Cause::handset_gone, Cause::link_silent, Cause::tick_late})
+    CHECK(about(cause).category == Category::one);
+  for (const Cause cause : {Cause::enable_released, Cause::enable_squeezed, Cause::stop_key, Cause::stow}) CHECK_FALSE(about(cause).fault);
 }

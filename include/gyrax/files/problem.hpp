@@ -58,6 +58,9 @@ struct Problem {
   std::string guess;         ///< what was probably meant; may be empty
 };
 
+/// The problem of a file that could not be read at all; `why` as read_text gives it.
+Problem unreadable(const std::string& path, const std::string& why);
+
 /// "bench.toml:12:1: axis.x.travle: no such key; did you mean 'travel'? [unknown_key]"
 std::string sentence(const Problem& problem);
 
