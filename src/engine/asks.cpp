@@ -36,6 +36,13 @@ void Engine::take_readings(const TickInput& in, EventRing& events) noexcept {
   }
 }
 
+void Engine::take_end(EventRing& events) noexcept {
+  for (std::size_t z = 0; z < permits_.size(); ++z) {
+    stopped_[z] = 1;
+    apply(zone_at(z), PermitEvent::stop, Cause::program_ends, events);
+  }
+}
+
 void Engine::take_asks(std::span<const Ask> asks, EventRing& events) noexcept {
   for (const Ask& ask : asks) {
     switch (ask.kind) {

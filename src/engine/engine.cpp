@@ -63,6 +63,7 @@ Engine::Engine(const Setup& setup)
 void Engine::tick(const TickInput& in, TickOutput& out) noexcept {
   keep_time(in.now, out.events);
   take_reports(in, out.events);
+  if (in.end) take_end(out.events);
   take_readings(in, out.events);
   watch(out.events);
   plan();

@@ -9,6 +9,7 @@ constexpr std::array<AboutCause, cause_count> causes{{
     {"enable_squeezed", Category::two, false, "enable was squeezed past its middle position"},
     {"stop_key", Category::one, false, "stop was pressed"},
     {"stow", Category::one, false, "stow was pressed"},
+    {"program_ends", Category::one, false, "the program was told to end"},
     {"handset_gone", Category::one, true, "a handset was unplugged"},
     {"handset_silent", Category::one, true, "a handset that reports steadily fell silent"},
     {"handset_gap", Category::one, true, "readings of a handset were lost"},

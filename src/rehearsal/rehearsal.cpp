@@ -29,26 +29,6 @@ void inject(const SessionFault& fault, const Rig& rig, SimulatedLinks& links) {
   links.break_axis(axis_named(rig, fault.axis), kind);
 }
 
-void size(Trace& trace, const Rig& rig, std::size_t ticks) {
-  trace.period = rig.period;
-  trace.ticks = ticks;
-  trace.axes.assign(rig.axes.size(), AxisTrace(ticks));
-  trace.zones.assign(rig.zones.size(), std::vector<State>(ticks));
-  trace.switches.assign(rig.switches.size(), std::vector<std::uint8_t>(ticks));
-  trace.rate.resize(ticks);
-}
-
-void record(Trace& trace, std::size_t tick, const Engine& engine, const TickBuffers& out, const SimulatedLinks& links) {
-  for (std::size_t a = 0; a < trace.axes.size(); ++a) {
-    const AxisCommand& c = out.commands[a];
-    const AxisId id{static_cast<std::uint16_t>(a)};
-    trace.axes[a][tick] = {engine.requests()[a].jog, c.p, c.v, c.a, links.position(id), links.speed(id), out.why[a], c.mode};
-  }
-  for (std::size_t z = 0; z < trace.zones.size(); ++z) trace.zones[z][tick] = engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state();
-  for (std::size_t s = 0; s < trace.switches.size(); ++s) trace.switches[s][tick] = out.switches[s];
-  trace.rate[tick] = engine.bind().rate() * 100;
-}
-
 }  // namespace
 
 Rehearsal rehearse(const Rig& rig, const Session& session) {
@@ -57,19 +37,20 @@ Rehearsal rehearse(const Rig& rig, const Session& session) {
   SimulatedLinks links(rig);
   Engine engine(rig.setup);
   TickBuffers out(rig.setup);
-  size(done.trace, rig, static_cast<std::size_t>(session.length / rig.period) + 1);
+  const auto ticks = static_cast<std::size_t>(session.length / rig.period) + 1;
+  done.trace = Trace(rig, ticks);
   done.events.reserve(1024);
 
   const auto before = std::chrono::steady_clock::now();
   auto fault = session.faults.begin();
-  for (std::size_t tick = 0; tick < done.trace.ticks; ++tick) {
-    const Time now = done.trace.at(tick);
+  for (std::size_t tick = 0; tick < ticks; ++tick) {
+    const Time now{rig.period * static_cast<std::int64_t>(tick)};
     for (; fault != session.faults.end() && fault->at <= now; ++fault) inject(*fault, rig, links);
     const std::span<const Reading> readings = hands.until(now);
     done.readings += readings.size();
     engine.tick({now, readings, links.reports(now)}, out.view());
     links.send(out.frames);
-    record(done.trace, tick, engine, out, links);
+    done.trace.add(now, engine, out, links);
     for (Event event; out.events.read(event);) done.events.push_back(event);
   }
   done.took_s = std::chrono::duration<double>(std::chrono::steady_clock::now() - before).count();

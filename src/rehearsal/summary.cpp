@@ -26,8 +26,10 @@ MoveSummary summarise_move(const Rehearsal& done, AxisId id) {
     m.fastest = std::max(m.fastest, std::abs(axis[t].speed));
     if (t > begin && axis[t].mode == Mode::follow) m.travelled += std::abs(axis[t].position - axis[t - 1].position);
   }
-  const auto jogged = std::count_if(axis.begin(), axis.end(), [](const AxisSample& sample) { return sample.asked != 0; });
-  m.jogged_s = static_cast<double>(jogged) * to_seconds(done.trace.period);
+  Span jogged{};
+  for (std::size_t t = 0; t < done.trace.ticks; ++t)
+    if (axis[t].asked != 0) jogged += done.trace.length_of(t);
+  m.jogged_s = to_seconds(jogged);
   m.last = axis.back().position;
   m.real_last = axis.back().real_position;
   for (const Event& e : done.events)
@@ -55,7 +57,7 @@ void summarise_held(const Rehearsal& done, AxisId id, std::vector<HeldSummary>& 
       at = all.end() - 1;
       last = nullptr;
     }
-    at->total_s += to_seconds(done.trace.period);
+    at->total_s += to_seconds(done.trace.length_of(t));
     if (last != &*at) ++at->times;
     last = &*at;
   }
@@ -71,7 +73,6 @@ std::size_t first_rest(std::size_t from, std::size_t ticks, Moving moving) {
 StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& event) {
   const Trace& trace = done.trace;
   const ZoneSetup& zone = rig.setup.zones[index(event.zone)];
-  const double tick_s = to_seconds(trace.period);
   const std::size_t begin = trace.tick_of(event.at), before = begin > 0 ? begin - 1 : 0;
   StopSummary stop;
   stop.zone = event.zone;
@@ -91,8 +92,11 @@ StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& e
   const std::size_t end = first_rest(begin, trace.ticks, commanded);
   std::size_t real_end = first_rest(begin, trace.ticks, real);
   stop.rested = end < trace.ticks;
-  stop.took_s = static_cast<double>(end - begin) * tick_s;
-  stop.real_took_s = static_cast<double>(real_end - begin) * tick_s;
+  const auto since_begin = [&](std::size_t t) { return to_seconds(trace.at(std::min(t, trace.ticks - 1)) - trace.at(begin)); };
+  stop.took_s = since_begin(end);
+  stop.real_took_s = since_begin(real_end);
+  double tick_s = 0;
+  for (std::size_t t = before; t < std::min(end + 1, trace.ticks); ++t) tick_s = std::max(tick_s, to_seconds(trace.length_of(t)));
   double slowest = 0;
   for (const AxisId id : zone.axes) {
     const AxisTrace& axis = trace.axes[index(id)];
@@ -108,7 +112,7 @@ StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& e
   if (real_end == begin && !stop.axes.empty()) {
     // Already at rest: since when?
     while (real_end > 0 && !real(real_end - 1)) --real_end;
-    stop.real_took_s = -static_cast<double>(begin - real_end) * tick_s;
+    stop.real_took_s = since_begin(real_end);
   }
   return stop;
 }

@@ -21,6 +21,13 @@ void Signal::forget(HandsetId handset) noexcept {
     if (controls_[row].handset == handset) samples_[row] = Sample{};
 }
 
+bool Signal::calibrate(SlotId slot, const Calibration& calibration) noexcept {
+  ControlSetup& control = controls_[index(slot)];
+  if (states_[index(control.handset)].present || control.calibration.kind() != calibration.kind()) return false;
+  control.calibration = calibration;
+  return true;
+}
+
 Change Signal::plug(const Reading& reading) noexcept {
   State& state = states_[index(reading.handset)];
   const bool present = reading.raw != 0;

@@ -24,6 +24,7 @@ struct TickInput {
   Time now{};  ///< never before the last tick's; equal is allowed and moves nothing
   std::span<const Reading> readings;
   std::span<const LinkReport> reports;
+  bool end = false;  ///< the program ends: a stop of every zone (Cause::program_ends), and nothing starts any more
 };
 
 struct TickOutput {
@@ -60,6 +61,10 @@ class Engine {
   /// One pass from left to right. The same calls give the same results again.
   void tick(const TickInput& in, TickOutput& out) noexcept;
 
+  /// Gives a control other ends, between two ticks: another device takes the handset's place. Refused (false) while the
+  /// handset is present, or for another kind of control.
+  bool calibrate(SlotId slot, const Calibration& calibration) noexcept { return signal_.calibrate(slot, calibration); }
+
   const Permit& permit(ZoneId zone) const noexcept { return permits_[index(zone)]; }
   const Signal& signal() const noexcept { return signal_; }
   const Bind& bind() const noexcept { return bind_; }
@@ -72,6 +77,7 @@ class Engine {
   void keep_time(Time now, EventRing& events) noexcept;
   void take_reports(const TickInput& in, EventRing& events) noexcept;
   void take_readings(const TickInput& in, EventRing& events) noexcept;
+  void take_end(EventRing& events) noexcept;
   void take_asks(std::span<const Ask> asks, EventRing& events) noexcept;
   void take_ask(const Ask& ask, ZoneId zone, EventRing& events) noexcept;
   void take_step(const Ask& ask, EventRing& events) noexcept;

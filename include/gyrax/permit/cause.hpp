@@ -21,6 +21,7 @@ enum class Cause : std::uint8_t {
   enable_squeezed,
   stop_key,
   stow,
+  program_ends,
   // faults
   handset_gone,
   handset_silent,
@@ -34,7 +35,7 @@ enum class Cause : std::uint8_t {
   clock_backwards,
   envelope_refused,
 };
-inline constexpr std::size_t cause_count = 16;
+inline constexpr std::size_t cause_count = 17;
 
 struct AboutCause {
   const char* name;      ///< as the rig's `stops` table and every output spell it

@@ -10,33 +10,12 @@
 #include <gyrax/engine/engine.hpp>
 #include <gyrax/link/simulated.hpp>
 #include <gyrax/rehearsal/player.hpp>
+#include <gyrax/rehearsal/trace.hpp>
 #include <gyrax/rig/rig.hpp>
 
 #include <vector>
 
 namespace gyrax {
-
-/// One axis in one tick, in its unit.
-struct AxisSample {
-  double asked = 0;                           ///< jog asked for, [-1, 1]
-  double position = 0, speed = 0, accel = 0;  ///< commanded
-  double real_position = 0, real_speed = 0;   ///< of the simulated machine
-  AxisStatus why;
-  Mode mode = Mode::off;
-};
-using AxisTrace = std::vector<AxisSample>;  ///< by tick
-
-struct Trace {
-  Span period{};
-  std::size_t ticks = 0;
-  std::vector<AxisTrace> axes;                      ///< by AxisId
-  std::vector<std::vector<State>> zones;            ///< by ZoneId, then tick
-  std::vector<std::vector<std::uint8_t>> switches;  ///< by SwitchId, then tick
-  std::vector<double> rate;                         ///< percent
-
-  Time at(std::size_t tick) const { return Time{period * static_cast<std::int64_t>(tick)}; }
-  std::size_t tick_of(Time time) const { return static_cast<std::size_t>(time.time_since_epoch() / period); }
-};
 
 struct Rehearsal {
   Trace trace;

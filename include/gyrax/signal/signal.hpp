@@ -68,6 +68,9 @@ class Signal {
   /// Takes one reading. A reading with a fault changes no sample.
   Change accept(const Reading& reading, Time now) noexcept;
 
+  /// Gives a control other ends. Refused (false) while its handset is present, or for another kind of control.
+  bool calibrate(SlotId slot, const Calibration& calibration) noexcept;
+
   const Sample& sample(SlotId slot) const noexcept { return samples_[index(slot)]; }
   const ControlSetup& setup(SlotId slot) const noexcept { return controls_[index(slot)]; }
   HandsetHealth health(HandsetId handset, Time now) const noexcept;
