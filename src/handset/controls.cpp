@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <linux/input-event-codes.h>
 
+#include <algorithm>
 #include <unordered_map>
 
 namespace gyrax {
@@ -64,6 +65,9 @@ const Row rows[] = {
     {"dial.1", counts, GYRAX_CODE(EV_REL, REL_DIAL)},
     {"dial.2", counts, GYRAX_CODE(EV_REL, REL_WHEEL)},
     {"dial.3", counts, GYRAX_CODE(EV_REL, REL_HWHEEL)},
+    // The kernel's high-resolution kind: 120 counts for one of the above.
+    {"dial.2.fine", counts, GYRAX_CODE(EV_REL, REL_WHEEL_HI_RES)},
+    {"dial.3.fine", counts, GYRAX_CODE(EV_REL, REL_HWHEEL_HI_RES)},
     {"key.enter", key, GYRAX_CODE(EV_KEY, KEY_ENTER)},
     {"key.escape", key, GYRAX_CODE(EV_KEY, KEY_ESC)},
     {"key.space", key, GYRAX_CODE(EV_KEY, KEY_SPACE)},
@@ -167,6 +171,31 @@ std::string nearest_control(const std::string& typed) {
   std::vector<std::string> names;
   for (const ControlName& control : all_controls()) names.push_back(control.name);
   return nearest(typed, names);
+}
+
+const AbsoluteRange* range_of(const Device& device, ControlId control) {
+  for (const auto& [code, range] : device.absolute)
+    if (const ControlName* name = find_control(EV_ABS, code); name != nullptr && name->id == control) return &range;
+  return nullptr;
+}
+
+std::vector<ControlId> controls_of(const Device& device) {
+  std::vector<ControlId> all;
+  const auto add = [&](const ControlName* control) {
+    if (control != nullptr) all.push_back(control->id);
+  };
+  for (const std::uint16_t code : device.keys) add(find_control(EV_KEY, code));
+  for (const std::uint16_t code : device.relative) add(find_control(EV_REL, code));
+  for (const auto& [code, range] : device.absolute)
+    for (const int side : {-1, 0, 1}) add(find_control(EV_ABS, code, side));
+  std::sort(all.begin(), all.end());
+  all.erase(std::unique(all.begin(), all.end()), all.end());
+  return all;
+}
+
+std::optional<Calibration> fitted(const Calibration& old, const AbsoluteRange& range) {
+  const auto centre = static_cast<std::int32_t>((std::int64_t{range.minimum} + range.maximum + 1) / 2);
+  return Calibration::make(old.kind(), range.minimum, centre, range.maximum, old.reversed());
 }
 
 std::string kernel_code(const ControlName& control) { return table().kernel_[index(control.id)]; }

@@ -7,6 +7,7 @@ namespace gyrax {
 namespace {
 
 constexpr std::int32_t repeat = 2;
+constexpr std::int8_t unknown = 2;
 
 bool is_hat(const InputEvent& event) { return event.type == EV_ABS && (event.code == ABS_HAT0X || event.code == ABS_HAT0Y); }
 
@@ -24,13 +25,13 @@ void EventDecoder::add(ControlId control, std::int32_t raw, Time at, Time arriva
   out.push_back({handset_, control, 0, at, arrival, raw});
 }
 
-void EventDecoder::plugged(Time at, std::vector<Reading>& out) {
+void EventDecoder::plugged(Time at, std::vector<Reading>& out, const std::set<ControlId>& held) {
   dropping_ = false;
   frame_.clear();
   hats_.assign(2, 0);
   const std::size_t first = out.size();
   add(ControlId::presence, 1, at, at, out);
-  for (const ControlId key : keys_) add(key, 0, at, at, out);
+  for (const ControlId key : keys_) add(key, held.contains(key) ? 1 : 0, at, at, out);
   for (std::size_t i = first; i < out.size(); ++i) out[i].sequence = ++sequence_;
 }
 
@@ -45,8 +46,10 @@ void EventDecoder::take(const InputEvent& event, Time at, Time arrival) {
     const std::size_t which = event.code == ABS_HAT0X ? 0 : 1;
     const std::int8_t side = static_cast<std::int8_t>(event.value < 0 ? -1 : event.value > 0 ? 1 : 0);
     if (side == hats_[which]) return;
-    if (hats_[which] != 0) add(find_control(EV_ABS, event.code, hats_[which])->id, 0, at, arrival, frame_);
-    if (side != 0) add(find_control(EV_ABS, event.code, side)->id, 1, at, arrival, frame_);
+    for (const int one : {-1, 1}) {
+      const bool was = hats_[which] == one, is = side == one;
+      if (was != is || hats_[which] == unknown) add(find_control(EV_ABS, event.code, one)->id, is ? 1 : 0, at, arrival, frame_);
+    }
     hats_[which] = side;
     return;
   }
@@ -69,7 +72,7 @@ void EventDecoder::event(const InputEvent& event, Time at, Time arrival, std::ve
   if (dropping_) {
     // What was lost may be a release: the gap makes every control of the handset unknown.
     dropping_ = false;
-    hats_.assign(2, 0);
+    hats_.assign(2, unknown);
     add(ControlId::gap, 1, at, arrival, out);
     out.back().sequence = ++sequence_;
     return;

@@ -76,6 +76,7 @@ void RigBuilder::read_basics(Table& root) {
     const double period = tick->number("period_ms", {0.2, 100, false, "ms"}, 2);
     rig_.period = from_seconds(period / 1e3);
     rig_.setup.longest_tick = from_seconds(tick->number("longest_ms", {period, 1000, false, "ms"}, std::max(20.0, 5 * period)) / 1e3);
+    if (const auto shortest = tick->number("shortest_ms", {0.1, period, false, "ms"})) rig_.shortest_tick = from_seconds(*shortest / 1e3);
     tick->refuse_the_rest();
   }
   if (auto rate = root.table("rate")) {

@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace gyrax {
 namespace {
 
@@ -15,11 +17,9 @@ ControlKind kind_of(ControlShape shape) {
                                             : ControlKind::key;
 }
 
-/// Until the device says better: a signed or an unsigned number of 16 bits.
-Calibration usual(ControlKind kind, bool reversed) {
-  if (kind == ControlKind::centred) return *Calibration::make(kind, -32768, 0, 32767, reversed);
-  if (kind == ControlKind::one_sided) return *Calibration::make(kind, 0, 0, 255, reversed);
-  return Calibration::key();
+bool is_device_id(const std::string& id) {
+  const auto hex = [](char c) { return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f'); };
+  return id.size() == 9 && id[4] == ':' && std::all_of(id.begin(), id.begin() + 4, hex) && std::all_of(id.begin() + 5, id.end(), hex);
 }
 
 }  // namespace
@@ -47,6 +47,20 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
   if (auto controls = table.table("control")) {
     for (const std::string& control : controls->keys()) read_control(*controls, id, control);
   }
+  SeatWish seat;
+  seat.handset = name;
+  seat.signs = table.flag("signs").value_or(true);
+  if (auto device = table.table("device")) {
+    seat.id = device->text("id").value_or("");
+    seat.name = device->text("name").value_or("");
+    seat.unique = device->text("unique").value_or("");
+    seat.port = device->text("port").value_or("");
+    if (!seat.names_a_device()) device->missing("id", "an id, a name, a unique id or a port, as `gyrax handsets` tells them");
+    if (!seat.id.empty() && !is_device_id(seat.id))
+      device->problem(Code::wrong_type, "id", fmt::format("'{}' is no vendor and product", seat.id), "such as \"1209:0001\", in small letters");
+    device->refuse_the_rest();
+  }
+  rig_.seats.push_back(std::move(seat));
   rig_.setup.handsets.push_back(handset);
   rig_.handsets.push_back(name);
 }
@@ -98,8 +112,9 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
   setup.handset = handset;
   setup.control = control.id;
   const ControlKind kind = kind_of(control.shape);
-  setup.calibration =
-      own != nullptr && own->ends ? *own->ends : usual(kind, own != nullptr ? own->reversed.value_or(control.reversed) : control.reversed);
+  ControlName turned = control;
+  if (own != nullptr) turned.reversed = own->reversed.value_or(control.reversed);
+  setup.calibration = own != nullptr && own->ends ? *own->ends : usual_calibration(turned);
   if (own != nullptr && own->dead_zone) {
     setup.dead_zone = *own->dead_zone;
   } else if (kind != ControlKind::key) {

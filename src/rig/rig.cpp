@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <filesystem>
+#include <functional>
 
 namespace gyrax {
 namespace {
@@ -19,9 +20,13 @@ void check_version(Table& root) {
   }
 }
 
+using Reader = std::function<Text(const std::string& path)>;
+
 /// The document and those that it includes. Stops at the first text that cannot be read.
-std::vector<Document> documents(std::string_view text, const std::string& file, Problems& problems) {
+std::vector<Document> documents(std::string_view text, const std::string& file, const Reader& reader, std::vector<RigSource>& sources,
+                                Problems& problems) {
   std::vector<Document> all;
+  sources.push_back({file, std::string(text)});
   const auto first = Document::parse(std::string(text), file, problems);
   if (!first) return all;
   all.push_back(*first);
@@ -35,13 +40,14 @@ std::vector<Document> documents(std::string_view text, const std::string& file, 
                    fmt::format("each file once, at most {}", greatest_includes));
       return all;
     }
-    const Text included = read_text(path, greatest_rig);
+    const Text included = reader(path);
     if (included.error) {
       root.problem(Code::include, "include", included.why);
       continue;
     }
     const auto parsed = Document::parse(included.text, path, problems);
     if (!parsed) continue;
+    sources.push_back({path, included.text});
     if (Table inner = parsed->root(problems); inner.has("include"))
       inner.problem(Code::include, "include", "an included file includes others", "only the first file includes");
     all.push_back(*parsed);
@@ -49,9 +55,10 @@ std::vector<Document> documents(std::string_view text, const std::string& file, 
   return all;
 }
 
-Rig build(std::string_view text, const std::string& file) {
+Rig build(std::string_view text, const std::string& file, const Reader& reader) {
   Problems problems;
-  const std::vector<Document> docs = documents(text, file, problems);
+  std::vector<RigSource> sources;
+  const std::vector<Document> docs = documents(text, file, reader, sources, problems);
   std::vector<Table> roots;
   roots.reserve(docs.size());
   for (const Document& doc : docs) roots.push_back(doc.root(problems));
@@ -73,18 +80,29 @@ Rig build(std::string_view text, const std::string& file) {
   if (problems.any()) throw RigError(problems.take());
   Rig rig = builder.finish(file);
   if (problems.any()) throw RigError(problems.take());
+  rig.sources = std::move(sources);
   for (const auto& [key, place] : problems.places) rig.origins[key] = {place.file, place.line};
   return rig;
 }
 
+Text from_disk(const std::string& path) { return read_text(path, greatest_rig); }
+
 }  // namespace
 
-Rig parse_rig(std::string_view text, const std::string& file) { return build(text, file); }
+Rig parse_rig(std::string_view text, const std::string& file) { return build(text, file, from_disk); }
+
+Rig parse_rig(const std::vector<RigSource>& sources) {
+  return build(sources.at(0).text, sources.at(0).path, [&](const std::string& path) {
+    for (const RigSource& source : sources)
+      if (source.path == path) return Text{source.text, {}, {}};
+    return Text{{}, std::make_error_code(std::errc::no_such_file_or_directory), fmt::format("'{}' is not among the texts", path)};
+  });
+}
 
 Rig load_rig(const std::string& path) {
   const Text text = read_text(path, greatest_rig);
   if (text.error) throw RigError({unreadable(path, text.why)}, text.error);
-  return build(text.text, path);
+  return build(text.text, path, from_disk);
 }
 
 Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
@@ -94,11 +112,7 @@ Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
     const std::string& handset = rig.handsets[index(setup.handset)];
     const auto device = devices.find(handset);
     if (device == devices.end() || setup.calibration.kind() == ControlKind::key) continue;
-    const AbsoluteRange* range = nullptr;
-    for (const auto& [code, one] : device->second.absolute) {
-      const ControlName* control = find_control(3 /* EV_ABS */, code);
-      if (control != nullptr && control->id == setup.control) range = &one;
-    }
+    const AbsoluteRange* range = range_of(device->second, setup.control);
     if (range == nullptr) {
       problems.push_back({Code::device, rig.path, 0, 0, "",
                           fmt::format("handset '{}' ({}) has no {}", handset, device->second.name, rig.slots[s].name),
@@ -106,9 +120,7 @@ Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
       continue;
     }
     if (rig.slots[s].own_ends) continue;
-    const Calibration& old = setup.calibration;
-    const auto centre = static_cast<std::int32_t>((std::int64_t{range->minimum} + range->maximum + 1) / 2);
-    const auto made = Calibration::make(old.kind(), range->minimum, centre, range->maximum, old.reversed());
+    const auto made = fitted(setup.calibration, *range);
     if (!made) {
       problems.push_back(
           {Code::device, rig.path, 0, 0, "",

@@ -106,6 +106,11 @@ Rig RigBuilder::finish(const std::string& path) {
   collect_dependencies();
   require_bindings();
   remark();
+  for (std::size_t row = 0; row < s.controls.size(); ++row) {
+    const ControlSetup& c = s.controls[row];
+    rig_.seats[index(c.handset)].controls.push_back(
+        {SlotId{static_cast<std::uint16_t>(row)}, c.control, c.calibration, rig_.slots[row].own_ends});
+  }
   for (std::size_t b = 0; b < rig_.bindings.size(); ++b) rig_.bindings[b].sentence = describe(s.bindings[b]);
   return std::move(rig_);
 }

@@ -8,6 +8,7 @@
 #pragma once
 
 #include <gyrax/base/ids.hpp>
+#include <gyrax/handset/device.hpp>
 #include <gyrax/signal/calibration.hpp>
 
 #include <cstdint>
@@ -46,6 +47,12 @@ std::optional<StickControls> stick(const std::string& name);
 std::string stick_of(ControlId control);
 /// Of all control names, the one that was probably meant; empty if none is near.
 std::string nearest_control(const std::string& typed);
+/// All controls that a device has by the default map, in the order of all_controls().
+std::vector<ControlId> controls_of(const Device& device);
+/// What a device says of an absolute control's ends; nullptr where it has no such control.
+const AbsoluteRange* range_of(const Device& device, ControlId control);
+/// The same kind and direction with a device's ends; nullopt where these cannot be.
+std::optional<Calibration> fitted(const Calibration& old, const AbsoluteRange& range);
 /// The kernel's own name of a code, as "ABS_X", where the default map has it; otherwise its numbers.
 std::string kernel_code(const ControlName& control);
 

@@ -19,9 +19,9 @@ class EventDecoder {
  public:
   EventDecoder(HandsetId handset, const Device& device);
 
-  /// The device is there. Keys and hats are told as up: they act by being pressed, so that this can start nothing.
-  /// Sticks and triggers stay unknown until they report: what the kernel holds for them before is a placeholder.
-  void plugged(Time at, std::vector<Reading>& out);
+  /// The device is there. Keys and hats are told as up, but for those that are known to be `held`: nobody saw these being
+  /// pressed. Sticks and triggers stay unknown until they report: what the kernel holds for them before is a placeholder.
+  void plugged(Time at, std::vector<Reading>& out, const std::set<ControlId>& held = {});
   void unplugged(Time at, std::vector<Reading>& out);
 
   /// One event. Readings come out with the SYN_REPORT that ends their frame, each with its own event's time.
@@ -37,7 +37,7 @@ class EventDecoder {
   HandsetId handset_;
   std::vector<ControlId> keys_;  // what the device has, told as up when it is plugged in
   std::vector<Reading> frame_;
-  std::vector<std::int8_t> hats_;  // last side of HAT0X, HAT0Y
+  std::vector<std::int8_t> hats_;  // last side of HAT0X, HAT0Y; 2: unknown
   std::uint32_t sequence_ = 0;
   std::uint64_t gaps_ = 0;
   bool dropping_ = false;

@@ -19,11 +19,29 @@ struct AbsoluteRange {
 struct Device {
   std::string name;
   std::uint16_t bus = 0, vendor = 0, product = 0, version = 0;
+  std::string unique;  ///< the device's own serial number or address; empty where it has none
+  std::string port;    ///< where it is plugged in, as the kernel names it; empty where that is not known
   std::set<std::uint16_t> properties, keys, relative;
   std::map<std::uint16_t, AbsoluteRange> absolute;
   /// Further event types (misc, switches, lights, force feedback …) as the device lists them.
   std::map<std::uint16_t, std::set<std::uint16_t>> other;
 };
+
+/// What sort of thing a device is, by what it can send.
+enum class DeviceKind : std::uint8_t {
+  gamepad,   ///< keys of a gamepad
+  joystick,  ///< a stick with keys of its own, wheels, throttles
+  keypad,    ///< keys that also type
+  dial,      ///< counts and no pointer
+  tilt,      ///< accelerations, often a further node of a gamepad
+  pointer,   ///< mice and touch surfaces
+  other,     ///< power keys, lids, sound jacks …
+};
+DeviceKind kind_of(const Device& device);
+/// "gamepad", "tilt sensor" …
+const char* name_of(DeviceKind kind) noexcept;
+/// "1209:0001": vendor and product in hexadecimal.
+std::string id_of(const Device& device);
 
 /// One event as the kernel sends it, at a time in seconds and microseconds of the device's clock.
 struct InputEvent {

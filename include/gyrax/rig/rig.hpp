@@ -9,7 +9,7 @@
 
 #include <gyrax/engine/setup.hpp>
 #include <gyrax/files/problem.hpp>
-#include <gyrax/handset/device.hpp>
+#include <gyrax/handset/seats.hpp>
 
 #include <map>
 #include <string>
@@ -54,13 +54,21 @@ struct BindingInfo {
   std::string sentence;  ///< "stick.left.x jogs x"
 };
 
+/// One of the files that a rig was read from.
+struct RigSource {
+  std::string path, text;
+};
+
 struct Rig {
   std::string path, title;
+  std::vector<RigSource> sources;  ///< the rig's own file first, then what it includes
   Span period = std::chrono::milliseconds(2);
+  std::optional<Span> shortest_tick;  ///< live: a reading brings the next tick forward, to this after the last one
   Setup setup;
   std::vector<std::string> handsets, zones, switches;  // by their identities
   std::vector<AxisInfo> axes;
   std::vector<SlotInfo> slots;
+  std::vector<SeatWish> seats;  ///< by HandsetId: which device it may be, and what it has to have
   std::vector<LinkInfo> links;
   std::vector<BindingInfo> bindings;
   std::vector<std::string> remarks;       ///< what the checker cannot promise, in sentences
@@ -76,6 +84,8 @@ inline constexpr int rig_version = 1;
 Rig load_rig(const std::string& path);
 /// The same from a text; `file` is its name in messages, and includes are looked for beside it.
 Rig parse_rig(std::string_view text, const std::string& file);
+/// The same from texts alone, as a rig's own `sources` hold them; at least one.
+Rig parse_rig(const std::vector<RigSource>& sources);
 
 /// The rig with its controls' ends taken from the devices' own descriptions, by handset name, wherever the rig does
 /// not give them itself. Errors: RigError (device) where a bound control is not on its device.

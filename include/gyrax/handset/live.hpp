@@ -1,0 +1,106 @@
+/// The handsets that are plugged in, live: a thread of their own reads them and hands over what they say.
+///
+/// In: what the rig wishes for each handset. Out: readings in order through a fixed queue; what to look at through a
+/// snapshot. Never: a wait for the thread that takes the readings. What does not fit into the queue is lost, and the gap in
+/// the readings' numbers tells it.
+///
+///     LiveHandsets handsets(Seats(rig.seats), clock);
+///     for (HandsetItem item; handsets.pop(item);) …
+#pragma once
+
+#include <gyrax/base/reading.hpp>
+#include <gyrax/handset/seats.hpp>
+#include <gyrax/handset/track.hpp>
+#include <gyrax/threads/boot_clock.hpp>
+
+#include <memory>
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace gyrax {
+
+/// What a handset hands over, in order.
+struct HandsetItem {
+  enum class Kind : std::uint8_t {
+    reading,    ///< `reading`
+    seated,     ///< another device takes the place of `reading.handset`; `number` finds it by device()
+    calibrate,  ///< of that device: `slot` has these ends; the handset is absent now
+  } kind = Kind::reading;
+  Reading reading{};
+  SlotId slot = no<SlotId>;
+  Calibration calibration = Calibration::key();
+  std::size_t number = 0;
+};
+
+/// A short sign to the hands.
+enum class Sign : std::uint8_t { held, tripped };
+
+struct SeenControl {
+  ControlId control{};
+  Calibration calibration = Calibration::key();
+  bool known = false;
+  std::int32_t raw = 0;  ///< of a dial: counts since it was plugged in
+};
+
+/// One seat as the viewer sees it.
+struct SeenHandset {
+  std::string name, node;
+  Device device;
+  bool present = false, grabbed = false;
+  std::vector<SeenControl> controls;
+  std::uint64_t reports = 0;  ///< frames of events so far
+  std::uint64_t readings = 0, dropped_by_kernel = 0, dropped_by_queue = 0;
+};
+
+struct SeenHandsets {
+  Time at{};
+  std::vector<SeenHandset> seats;
+  std::vector<std::string> notes;  ///< devices that have no place, and why
+  bool recording = false;
+};
+
+/// One handset's part of a recording.
+struct RecordedHandset {
+  std::string name;
+  Track track;
+  std::vector<std::pair<Time, Time>> plugged;
+};
+
+class LiveHandsets {
+ public:
+  struct Options {
+    std::size_t queue = 4096;  ///< readings that may wait
+  };
+  /// Starts to listen and to read. Errors: std::runtime_error where libudev cannot be used.
+  LiveHandsets(Seats seats, const BootClock& clock);
+  LiveHandsets(Seats seats, const BootClock& clock, const Options& options);
+  /// Gives every device back.
+  ~LiveHandsets();
+  LiveHandsets(const LiveHandsets&) = delete;
+  LiveHandsets& operator=(const LiveHandsets&) = delete;
+
+  // For the thread that owns the engine. None of these waits.
+  bool pop(HandsetItem& item) noexcept;
+  void sign(HandsetId handset, Sign sign) noexcept;
+  /// Whether devices that also type are to be taken from everybody else. Done once none of their keys is down.
+  void grab_keypads(bool mine) noexcept;
+  /// Has something to read whenever there are new items.
+  int wake_descriptor() const noexcept;
+  void clear_wake() noexcept;
+
+  // For one viewer.
+  const SeenHandsets& look() noexcept;
+  void start_recording();
+  /// What the devices sent since, with times from then on.
+  std::pair<std::vector<RecordedHandset>, Span> stop_recording();
+
+  /// The device of a `seated` item, from any thread.
+  Device device(std::size_t number) const;
+
+ private:
+  class Work;
+  std::unique_ptr<Work> work_;
+};
+
+}  // namespace gyrax

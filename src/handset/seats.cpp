@@ -1,0 +1,115 @@
+#include <gyrax/handset/seats.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace gyrax {
+namespace {
+
+bool same_kind(const Device& a, const Device& b) { return a.vendor == b.vendor && a.product == b.product && a.name == b.name; }
+
+bool same_device(const Device& a, const Device& b) {
+  if (!same_kind(a, b)) return false;
+  return a.unique.empty() && b.unique.empty() ? a.port == b.port : a.unique == b.unique;
+}
+
+std::string missing_control(const SeatWish& wish, const Device& device) {
+  const std::vector<ControlId> has = controls_of(device);
+  for (const SeatControl& c : wish.controls)
+    if (!std::binary_search(has.begin(), has.end(), c.control)) return control_name(c.control);
+  return {};
+}
+
+/// Better is higher; nothing below one sits.
+constexpr int refused = 0, of_another = 1, fresh = 2, own = 3;
+
+}  // namespace
+
+Calibration usual_calibration(const ControlName& control) {
+  if (control.shape == ControlShape::centred) return *Calibration::make(ControlKind::centred, -32768, 0, 32767, control.reversed);
+  if (control.shape == ControlShape::one_sided) return *Calibration::make(ControlKind::one_sided, 0, 0, 255, control.reversed);
+  return Calibration::key();
+}
+
+Seats Seats::open() {
+  Seats made({});
+  made.open_ = true;
+  return made;
+}
+
+int Seats::score(const Seat& seat, const Device& device, std::string& why) const {
+  const SeatWish& wish = seat.wish;
+  const auto differs = [](const std::string& wished, const std::string& is) { return !wished.empty() && wished != is; };
+  if (differs(wish.id, id_of(device)) || differs(wish.name, device.name) || differs(wish.unique, device.unique) ||
+      differs(wish.port, device.port))
+    return refused;
+  const DeviceKind kind = kind_of(device);
+  if (!wish.names_a_device() && kind != DeviceKind::gamepad && kind != DeviceKind::joystick && kind != DeviceKind::dial) {
+    why = fmt::format("a {} is taken only where the rig names it: device = {{ id = \"{}\" }}", name_of(kind), id_of(device));
+    return refused;
+  }
+  if (const std::string control = missing_control(wish, device); !control.empty()) {
+    why = fmt::format("it has no {}, which handset '{}' needs", control, wish.handset);
+    return refused;
+  }
+  if (seat.taken) {
+    why = fmt::format("the place of handset '{}' is taken", wish.handset);
+    return refused;
+  }
+  if (!seat.last) return fresh;
+  return same_device(*seat.last, device) ? own : of_another;
+}
+
+Seats::Placed Seats::place(const Device& device) {
+  Placed placed;
+  if (open_) return add_seat(device);
+  int best = refused;
+  std::size_t equals = 0;
+  std::string why;
+  for (std::size_t s = 0; s < seats_.size(); ++s) {
+    const int now = score(seats_[s], device, why);
+    if (now == refused || now < best) continue;
+    equals = now == best ? equals + 1 : 1;
+    if (now > best) placed.seat = s;
+    best = now;
+  }
+  if (best == of_another && equals > 1) {
+    // Guessing would put a stick into the wrong hand.
+    placed.seat.reset();
+    placed.why = "several handsets of its kind are missing, and this port belonged to none: plug it in where it was before";
+    return placed;
+  }
+  if (!placed.seat) {
+    placed.why = why.empty() ? "no handset of the rig is described like it" : why;
+    return placed;
+  }
+  Seat& seat = seats_[*placed.seat];
+  placed.another = best == of_another;
+  seat.taken = true;
+  seat.last = device;
+  return placed;
+}
+
+Seats::Placed Seats::add_seat(const Device& device) {
+  std::optional<std::size_t> seat;
+  for (std::size_t s = 0; s < seats_.size() && !seat; ++s)
+    if (!seats_[s].taken && seats_[s].last && same_device(*seats_[s].last, device)) seat = s;
+  if (!seat) {
+    if (seats_.size() == greatest_handsets) return {std::nullopt, false, fmt::format("there are {} handsets already", greatest_handsets)};
+    const DeviceKind kind = kind_of(device);
+    const std::string stem = kind == DeviceKind::gamepad ? "pad" : kind == DeviceKind::tilt ? "tilt" : name_of(kind);
+    const auto of_kind = std::count_if(seats_.begin(), seats_.end(), [&](const Seat& s) { return s.wish.handset.starts_with(stem); });
+    SeatWish wish;
+    wish.handset = of_kind == 0 ? stem : fmt::format("{}{}", stem, of_kind + 1);
+    for (const ControlId control : controls_of(device))
+      wish.controls.push_back({no<SlotId>, control, usual_calibration(all_controls()[index(control)]), false});
+    seats_.emplace_back(std::move(wish));
+    seat = seats_.size() - 1;
+  }
+  seats_[*seat].taken = true;
+  seats_[*seat].last = device;
+  return {seat, false, {}};
+}
+
+}  // namespace gyrax

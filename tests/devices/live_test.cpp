@@ -1,0 +1,286 @@
+// Handsets through a real libevdev and a real libudev, with umockdev for the kernel: listing, reading at 1 kHz, drops,
+// unplugging at full speed, coming back, nodes that are announced twice or vanish.
+#include "mock_device.hpp"
+
+#include <gyrax/handset/live.hpp>
+#include <gyrax/handset/plugged.hpp>
+#include <gyrax/testing/hands.hpp>
+
+#include <doctest/doctest.h>
+#include <fmt/format.h>
+#include <linux/input.h>
+
+#include <algorithm>
+#include <functional>
+#include <map>
+#include <thread>
+
+using namespace gyrax;
+using test::MockDevice;
+using test::Testbed;
+
+namespace {
+
+void pause(int ms) { std::this_thread::sleep_for(std::chrono::milliseconds(ms)); }
+
+Device pad(const std::string& unique = "", const std::string& port = "usb-0000:00:14.0-1/input0") {
+  Device made = testing::Hands(1).track().device;
+  made.unique = unique;
+  made.port = port;
+  made.other[EV_FF] = {FF_RUMBLE};
+  made.other[EV_LED] = {LED_MISC};
+  return made;
+}
+
+/// The engine's side of the queue: everything that came, and what each control says last.
+struct Taken {
+  LiveHandsets& from;
+  std::vector<HandsetItem> items;
+  std::map<std::pair<int, std::string>, int> last{};
+  std::map<int, std::uint32_t> sequence{};
+  std::uint64_t lost = 0;
+
+  void drain() {
+    for (HandsetItem item; from.pop(item);) take(item);
+  }
+  void take(const HandsetItem& item) {
+    items.push_back(item);
+    if (item.kind != HandsetItem::Kind::reading) return;
+    const Reading& r = item.reading;
+    const int seat = static_cast<int>(index(r.handset));
+    if (r.control == ControlId::presence) {
+      last[{seat, "presence"}] = r.raw;
+      if (r.raw == 1) sequence[seat] = r.sequence - 1;
+    } else if (r.control == ControlId::gap) {
+      ++last[{seat, "gaps"}];
+    } else {
+      last[{seat, control_name(r.control)}] = r.raw;
+    }
+    lost += r.sequence - sequence[seat] - 1;
+    sequence[seat] = r.sequence;
+    CHECK(r.event <= r.arrival);
+  }
+  /// Waits until it holds, at most some seconds of a busy machine.
+  bool until(const std::function<bool()>& holds) {
+    for (int i = 0; i < 10'000; ++i) {
+      drain();
+      if (holds()) return true;
+      pause(1);
+    }
+    return false;
+  }
+  bool says(int seat, const std::string& what, int value) {
+    return until([&] {
+      const auto at = last.find({seat, what});
+      return at != last.end() && at->second == value;
+    });
+  }
+};
+
+struct Bench {
+  Testbed bed;
+  BootClock clock;
+};
+
+}  // namespace
+
+TEST_CASE("umockdev stands in for the kernel") {
+  const Testbed bed;
+  REQUIRE(Testbed::there());
+}
+
+TEST_CASE("A pad's keys, sticks and hat come as they were sent, with their times, at 1 kHz, none lost") {
+  Bench b;
+  LiveHandsets handsets(Seats::open(), b.clock);
+  Taken taken{handsets, {}};
+  MockDevice mock(b.bed, 5, pad());
+  mock.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  mock.key(BTN_SOUTH, 1);
+  mock.key(BTN_SOUTH, 2);  // key repeat is no press
+  mock.move(ABS_HAT0X, -1);
+  REQUIRE(taken.says(0, "hat.left", 1));
+  CHECK(taken.last[{0, "face.south"}] == 1);
+  mock.move(ABS_HAT0X, 1);
+  REQUIRE(taken.says(0, "hat.right", 1));
+  CHECK(taken.last[{0, "hat.left"}] == 0);
+  CHECK(taken.last.count({0, "stick.left.x"}) == 0);  // a placeholder is no reading
+
+  const std::size_t before = taken.items.size();
+  constexpr int sent = 2000;
+  for (int i = 0; i < sent; ++i) {
+    mock.move(ABS_X, i * 10 - 10'000);
+    std::this_thread::sleep_for(std::chrono::microseconds(900));
+    taken.drain();
+  }
+  REQUIRE(taken.says(0, "stick.left.x", (sent - 1) * 10 - 10'000));
+  CHECK(taken.items.size() == before + sent);
+  CHECK(taken.lost == 0);
+  for (std::size_t i = before + 1; i < taken.items.size(); ++i) CHECK(taken.items[i].reading.event >= taken.items[i - 1].reading.event);
+}
+
+TEST_CASE("A drop is a gap, and then the whole state is told: what was released meanwhile, and no placeholder") {
+  Bench b;
+  LiveHandsets handsets(Seats::open(), b.clock);
+  Taken taken{handsets, {}};
+  MockDevice mock(b.bed, 5, pad());
+  mock.hold(BTN_TL, true);
+  mock.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  REQUIRE(taken.says(0, "shoulder.left", 1));  // held while it was plugged in: told so, not as up
+  mock.key(BTN_SOUTH, 1);
+  mock.move(ABS_X, 700);
+  REQUIRE(taken.says(0, "stick.left.x", 700));
+  mock.hold(BTN_SOUTH, false);
+  mock.rest_at(ABS_X, 77);
+  mock.drop();
+  REQUIRE(taken.says(0, "gaps", 1));
+  REQUIRE(taken.says(0, "stick.left.x", 77));
+  CHECK(taken.last[{0, "face.south"}] == 0);
+  CHECK(taken.last[{0, "hat.left"}] == 0);
+  CHECK(taken.last.count({0, "stick.right.x"}) == 0);
+}
+
+TEST_CASE("What does not fit into the queue is a gap in the numbers, and the state is told again when there is room") {
+  Bench b;
+  LiveHandsets handsets(Seats::open(), b.clock, {32});
+  Taken taken{handsets, {}};
+  MockDevice mock(b.bed, 5, pad());
+  mock.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  pause(50);
+  taken.drain();
+  for (int i = 1; i <= 400; ++i) {
+    mock.move(ABS_X, i);
+    std::this_thread::sleep_for(std::chrono::microseconds(200));
+  }
+  pause(200);
+  REQUIRE(taken.says(0, "stick.left.x", 400));
+  CHECK(taken.last[{0, "gaps"}] >= 1);
+  CHECK(taken.lost > 300);
+  mock.unplug();
+  REQUIRE(taken.says(0, "presence", 0));
+}
+
+TEST_CASE("Unplugged at full speed and announced twice: gone once; back in its own place") {
+  Bench b;
+  LiveHandsets handsets(Seats::open(), b.clock);
+  Taken taken{handsets, {}};
+  MockDevice left(b.bed, 5, pad("A1")), right(b.bed, 6, pad("B2", "usb-0000:00:14.0-2/input0"));
+  left.plug(3);
+  REQUIRE(taken.says(0, "presence", 1));
+  right.plug();
+  REQUIRE(taken.says(1, "presence", 1));
+  for (int i = 0; i < 200; ++i) {
+    left.move(ABS_X, i);
+    std::this_thread::sleep_for(std::chrono::microseconds(200));
+  }
+  left.unplug();
+  REQUIRE(taken.says(0, "presence", 0));
+  right.unplug();
+  REQUIRE(taken.says(1, "presence", 0));
+  const auto presences = std::count_if(taken.items.begin(), taken.items.end(), [](const HandsetItem& item) {
+    return item.kind == HandsetItem::Kind::reading && item.reading.control == ControlId::presence;
+  });
+  CHECK(presences == 4);
+  right.plug();
+  REQUIRE(taken.says(1, "presence", 1));
+  CHECK(taken.last[{0, "presence"}] == 0);
+  left.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  // Gone without a word of it.
+  left.vanish();
+  REQUIRE(taken.says(0, "presence", 0));
+  left.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+}
+
+TEST_CASE("A keypad is taken from the others while it is wanted, once no key is down, and given back") {
+  Bench b;
+  Device keypad;
+  keypad.name = "Bench keypad (made up)";
+  keypad.vendor = 0x1209;
+  keypad.product = 2;
+  keypad.keys = {KEY_KP1, KEY_KP2, KEY_KPENTER};
+  LiveHandsets handsets(Seats::open(), b.clock);
+  Taken taken{handsets, {}};
+  MockDevice mock(b.bed, 7, keypad);
+  mock.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  mock.key(KEY_KPENTER, 1);
+  REQUIRE(taken.says(0, "key.kp_enter", 1));
+  handsets.grab_keypads(true);
+  pause(80);
+  CHECK(mock.grabs == 0);
+  mock.key(KEY_KPENTER, 0);
+  REQUIRE(taken.until([&] { return mock.grabs == 1; }));
+  REQUIRE(taken.until([&] { return handsets.look().seats.at(0).grabbed; }));
+  handsets.grab_keypads(false);
+  REQUIRE(taken.until([&] { return mock.ungrabs == 1; }));
+}
+
+TEST_CASE("A sign shakes the pad and blinks its light") {
+  Bench b;
+  LiveHandsets handsets(Seats::open(), b.clock);
+  Taken taken{handsets, {}};
+  MockDevice mock(b.bed, 5, pad());
+  mock.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  handsets.sign(HandsetId{0}, Sign::tripped);
+  REQUIRE(taken.until([&] { return mock.effects == 1 && mock.writes >= 3; }));  // played; light on; light off
+}
+
+TEST_CASE("A recording holds what the devices sent, and can be rehearsed from") {
+  Bench b;
+  LiveHandsets handsets(Seats::open(), b.clock);
+  Taken taken{handsets, {}};
+  MockDevice mock(b.bed, 5, pad());
+  mock.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  mock.move(ABS_X, 111);
+  REQUIRE(taken.says(0, "stick.left.x", 111));
+  handsets.start_recording();
+  REQUIRE(taken.until([&] { return handsets.look().recording; }));
+  mock.move(ABS_Y, -222);
+  REQUIRE(taken.says(0, "stick.left.y", -222));
+  mock.unplug();
+  REQUIRE(taken.says(0, "presence", 0));
+  const auto [recorded, length] = handsets.stop_recording();
+  REQUIRE(recorded.size() == 1);
+  CHECK(recorded[0].name == "pad");
+  REQUIRE(recorded[0].plugged.size() == 1);
+  CHECK(recorded[0].plugged[0].first == Time{});
+  CHECK(recorded[0].plugged[0].second < Time{length});
+  const auto& events = recorded[0].track.events;
+  REQUIRE(events.size() == 4);  // where x was, its report; y, its report
+  CHECK(events[0].value == 111);
+  CHECK(events[2].value == -222);
+}
+
+TEST_CASE("What is plugged in: grouped by product, with what each node can do, and what to do where it cannot be read") {
+  Bench b;
+  Device tilt;
+  tilt.name = "Bench pad (made up) tilt";
+  tilt.vendor = 0x1209;
+  tilt.product = 1;
+  tilt.properties = {INPUT_PROP_ACCELEROMETER};
+  tilt.absolute = {{ABS_X, {}}, {ABS_Y, {}}, {ABS_Z, {}}};
+  MockDevice mock(b.bed, 5, pad("A1"), "1-1"), second(b.bed, 6, tilt, "1-1");
+  CHECK(plugged_products().empty());
+  CHECK(plugged_text({}).find("No handset is plugged in") != std::string::npos);
+  mock.plug();
+  second.plug();
+  auto products = plugged_products();
+  REQUIRE(products.size() == 1);
+  REQUIRE(products[0].nodes.size() == 2);
+  CHECK(products[0].kind == DeviceKind::gamepad);
+  const std::string text = plugged_text(products);
+  CAPTURE(text);
+  CHECK(text.find("/dev/input/event5    gamepad: 2 sticks, 2 triggers, a hat, 11 keys; rumble, a light") != std::string::npos);
+  CHECK(text.find("tilt sensor: 3 axes") != std::string::npos);
+  CHECK(text.find("device = { id = \"1209:0001\", name = \"Bench pad (made up)\" }") != std::string::npos);
+  products[0].nodes[0].readable = false;
+  products[0].nodes[0].trouble = "it belongs to root";
+  CHECK(plugged_text(products).find("NOT READABLE: it belongs to root") != std::string::npos);
+  CHECK(plugged_json(products).find("\"stick.left.x\"") != std::string::npos);
+}

@@ -1,0 +1,85 @@
+// A made-up input device for a real libevdev and a real libudev: umockdev stands in for the kernel, this for the driver.
+#pragma once
+
+#include <gyrax/handset/device.hpp>
+
+#include <umockdev.h>
+
+#include <atomic>
+#include <cstdint>
+#include <memory>
+#include <mutex>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace gyrax::test {
+
+class Testbed {
+ public:
+  Testbed() : bed_(umockdev_testbed_new()) {}
+  ~Testbed() { g_object_unref(bed_); }
+  Testbed(const Testbed&) = delete;
+  Testbed& operator=(const Testbed&) = delete;
+  UMockdevTestbed* get() { return bed_; }
+  /// Whether this carrier is new to the bed: a product's nodes share one, and it stays when they go.
+  bool brings(const std::string& carrier) { return carriers_.insert(carrier).second; }
+  /// False where the test does not run under umockdev-wrapper: then nothing here would be mocked.
+  static bool there() { return umockdev_in_mock_environment(); }
+
+ private:
+  UMockdevTestbed* bed_;
+  std::set<std::string> carriers_;
+};
+
+class MockDevice {
+ public:
+  /// A device with this event node's number, on this port; not plugged in yet. `carrier`: nodes with the same one belong to
+  /// one product.
+  MockDevice(Testbed& bed, int number, Device device, std::string carrier = {});
+  ~MockDevice();
+  MockDevice(const MockDevice&) = delete;
+  MockDevice& operator=(const MockDevice&) = delete;
+
+  /// Makes the node and announces it, as often as told.
+  void plug(int announcements = 1);
+  /// As a kernel does it: reading fails with ENODEV, the node goes, and it is announced.
+  void unplug();
+  /// The node goes, and nobody is told.
+  void vanish();
+
+  /// Events with the kernel's stamp of now, and the SYN_REPORT that ends them.
+  void send(const std::vector<InputEvent>& events);
+  void key(std::uint16_t code, int value) { send({{0, 1, code, value}}); }
+  void move(std::uint16_t code, int value) { send({{0, 3, code, value}}); }
+  /// What the kernel would say if asked now, without telling it as an event.
+  void hold(std::uint16_t key, bool down);
+  void rest_at(std::uint16_t absolute, int value);
+  void drop();  ///< SYN_DROPPED
+
+  std::string path() const;
+  int grabs = 0, ungrabs = 0;
+  std::atomic<int> effects{0}, writes{0};
+
+ private:
+  static gboolean on_ioctl(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self);
+  static gboolean on_read(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self);
+  static gboolean on_write(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self);
+  gboolean answer(UMockdevIoctlClient* client);
+  std::string describe() const;
+  std::string syspath() const;
+  void put(std::uint16_t type, std::uint16_t code, int value);
+
+  Testbed& bed_;
+  int number_;
+  Device device_;
+  std::string carrier_;
+  std::mutex lock_;  // the driver answers in a thread of umockdev's
+  std::vector<std::uint8_t> keys_down_;
+  std::vector<int> values_;
+  UMockdevIoctlBase* driver_ = nullptr;
+  int fd_ = -1;
+  std::atomic<bool> gone_{true};
+};
+
+}  // namespace gyrax::test
