@@ -14,6 +14,16 @@
 namespace gyrax::tool {
 namespace {
 
+/// The demo's files: beside an installed tool, otherwise in the source tree.
+std::filesystem::path demo_folder() {
+  std::error_code ignored;
+  const std::filesystem::path self = std::filesystem::read_symlink("/proc/self/exe", ignored);
+  const std::filesystem::path installed = self.parent_path().parent_path() / "share" / "gyrax" / "demo";
+  return std::filesystem::exists(installed, ignored) ? installed : std::filesystem::path(GYRAX_DEMO_DIR);
+}
+
+}  // namespace
+
 void complain(const std::string& text) { fmt::print(stderr, "gyrax: {}\n", text); }
 
 nlohmann::ordered_json problems_json(const FileError& error) {
@@ -51,17 +61,15 @@ std::optional<PlotSpan> span_of(const std::string& text) {
   return span;
 }
 
-int save(const RehearseOptions& options, const Rig& rig, const Rehearsal& done) {
-  if (!options.csv.empty()) {
-    if (const auto error = write_text(options.csv, to_csv(rig, done))) {
-      complain(fmt::format("cannot write '{}': {}; check the folder and its permissions", options.csv, error.message()));
+int save(const std::string& csv, const std::string& plot, const std::optional<PlotSpan>& span, const Rig& rig, const Rehearsal& done) {
+  if (!csv.empty()) {
+    if (const auto error = write_text(csv, to_csv(rig, done))) {
+      complain(fmt::format("cannot write '{}': {}; check the folder and its permissions", csv, error.message()));
       return world_failed;
     }
   }
-  if (!options.plot.empty()) {
-    std::optional<PlotSpan> span;
-    if (!options.span.empty()) span = span_of(options.span);
-    if (const auto why = write_plot(rig, done, options.plot, span)) {
+  if (!plot.empty()) {
+    if (const auto why = write_plot(rig, done, plot, span)) {
       complain(*why);
       return world_failed;
     }
@@ -69,15 +77,10 @@ int save(const RehearseOptions& options, const Rig& rig, const Rehearsal& done) 
   return Exit::done;
 }
 
-/// The demo's files: beside an installed tool, otherwise in the source tree.
-std::filesystem::path demo_folder() {
-  std::error_code ignored;
-  const std::filesystem::path self = std::filesystem::read_symlink("/proc/self/exe", ignored);
-  const std::filesystem::path installed = self.parent_path().parent_path() / "share" / "gyrax" / "demo";
-  return std::filesystem::exists(installed, ignored) ? installed : std::filesystem::path(GYRAX_DEMO_DIR);
+int bad_span(const std::string& text) {
+  complain(fmt::format("--span {}: FROM:TO in seconds is wanted, as 17:19.5", text));
+  return wrong_input;
 }
-
-}  // namespace
 
 int check(const std::string& path, bool as_json) {
   try {
@@ -91,10 +94,8 @@ int check(const std::string& path, bool as_json) {
 }
 
 int rehearse(const RehearseOptions& options) {
-  if (!options.span.empty() && !span_of(options.span)) {
-    complain(fmt::format("--span {}: FROM:TO in seconds is wanted, as 17:19.5", options.span));
-    return wrong_input;
-  }
+  const auto span = span_of(options.span);
+  if (!options.span.empty() && !span) return bad_span(options.span);
   try {
     const Session session = load_session(options.session);
     const Rig rig = fit(load_rig(options.rig), session.devices());
@@ -105,7 +106,7 @@ int rehearse(const RehearseOptions& options) {
     // How fast it went is not part of the result: that is the same every time.
     fmt::print(stderr, "\nRehearsed {:g} s in {:.1f} ms: {:.0f} times faster than real time.\n", summary.length_s, result.took_s * 1e3,
                summary.length_s / result.took_s);
-    if (const int failed = save(options, rig, result); failed != Exit::done) return failed;
+    if (const int failed = save(options.csv, options.plot, span, rig, result); failed != Exit::done) return failed;
     return summary.good() ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
     if (options.json) fmt::print("{}\n", problems_json(error).dump(2));

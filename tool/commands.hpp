@@ -1,6 +1,12 @@
 // The tool's verbs. Each parses nothing and computes nothing: it calls the library, prints, and gives an exit code.
 #pragma once
 
+#include <gyrax/files/problem.hpp>
+#include <gyrax/logbook/export.hpp>
+
+#include <nlohmann/json_fwd.hpp>
+
+#include <optional>
 #include <string>
 
 namespace gyrax::tool {
@@ -19,5 +25,38 @@ int check(const std::string& rig, bool as_json);
 int rehearse(const RehearseOptions& options);
 /// Rehearses the demo rig with the demo session and leaves its plot and signals in a folder.
 int demo(const std::string& folder);
+
+/// What is plugged in; with `everything` also what no rig can use.
+int handsets(bool as_json, bool everything);
+
+enum class LiveVerb { watch, run };
+struct LiveOptions {
+  LiveVerb verb = LiveVerb::watch;
+  std::string rig;      ///< may be empty for watch
+  std::string hands;    ///< a session that plays in place of real handsets
+  std::string logbook;  ///< where it goes; empty: the usual place
+  std::string record;   ///< a recording that starts at once goes to this stem
+  double for_s = 0;     ///< ends by itself after this; 0: not
+  bool plain = false, json = false, keep_log = false, real_time = false;
+};
+/// Live until it is told to end.
+int live(const LiveOptions& options);
+
+struct LogbookOptions {
+  std::string file;  ///< empty: list what there is
+  std::string csv, plot, span;
+  bool json = false;
+};
+int logbook(const LogbookOptions& options);
+
+// Shared by the verbs.
+void complain(const std::string& text);
+int tell(const FileError& error, int otherwise);
+nlohmann::ordered_json problems_json(const FileError& error);
+/// "12:14.5" as seconds; nullopt if it is not that.
+int bad_span(const std::string& text);
+std::optional<PlotSpan> span_of(const std::string& text);
+/// Writes the table and the picture that were asked for.
+int save(const std::string& csv, const std::string& plot, const std::optional<PlotSpan>& span, const Rig& rig, const Rehearsal& done);
 
 }  // namespace gyrax::tool

@@ -18,6 +18,8 @@ int run(int argc, char** argv) {
   app.footer(
       "Start here:\n"
       "  gyrax demo                                    a recorded session on a simulated bench\n"
+      "  gyrax run demo/bench.toml --hands demo/session.toml   the same live, in real time\n"
+      "  gyrax handsets                                what is plugged in; gyrax watch shows it move\n"
       "  gyrax check demo/bench.toml                   what that bench's rig means\n"
       "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n\n"
       "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed.\n");
@@ -38,6 +40,41 @@ int run(int argc, char** argv) {
   rehearse_verb->add_flag("--json", options.json, "For scripts: the summary as JSON");
   rehearse_verb->footer("Exit code 1: a stop took longer than the brake limits allow.\n");
 
+  bool everything = false;
+  CLI::App* handsets_verb = app.add_subcommand("handsets", "What is plugged in, what it can do, and what to do where it cannot be used");
+  handsets_verb->add_flag("--all", everything, "Also what no rig can use: mice, power keys …");
+  handsets_verb->add_flag("--json", as_json, "For scripts");
+
+  LiveOptions live_options;
+  const auto add_live_options = [&](CLI::App* verb) {
+    verb->add_option("--hands", live_options.hands, "A recorded session plays in place of real handsets")->needs("rig");
+    verb->add_option("--for", live_options.for_s, "End by itself after so many seconds")->check(CLI::Range(0.01, 1e6));
+    verb->add_flag("--plain", live_options.plain, "Lines of text, no screen");
+    verb->add_flag("--json", live_options.json, "For scripts: one JSON document a line");
+    verb->add_option("--record", live_options.record, "Record at once, to NAME.toml and a track beside it for each handset");
+  };
+  CLI::App* watch_verb = app.add_subcommand("watch", "See handsets live, and with a rig what it makes of them; no machine moves");
+  watch_verb->add_option("rig", live_options.rig, "The rig; without one every control of every handset is shown");
+  add_live_options(watch_verb);
+  watch_verb->footer("Keys: r starts and stops a recording (a session that rehearse takes), q ends.\n");
+
+  bool no_real_time = false;
+  CLI::App* run_verb = app.add_subcommand("run", "Run a rig live, in real time, on its simulated machines");
+  run_verb->add_option("rig", live_options.rig, "The rig, a TOML file")->required();
+  add_live_options(run_verb);
+  run_verb->add_option("--logbook", live_options.logbook, "Where the run's record goes; otherwise to the others (see gyrax logbook)");
+  run_verb->add_flag("--no-real-time", no_real_time, "Do not ask for real-time priority and locked memory");
+  run_verb->footer("Keys: r starts and stops a recording, q ends; SIGINT and SIGTERM end, too: a controlled stop, then off.\n");
+
+  LogbookOptions logbook_options;
+  CLI::App* logbook_verb = app.add_subcommand("logbook", "What a run did; replay it, and export its signals");
+  logbook_verb->add_option("file", logbook_options.file, "A run's logbook; without one all that there are are listed");
+  logbook_verb->add_option("--csv", logbook_options.csv, "Write all signals, one row a tick");
+  logbook_verb->add_option("--plot", logbook_options.plot, "Draw positions and speeds; .png or .svg");
+  logbook_verb->add_option("--span", logbook_options.span, "Of it all, in seconds: FROM:TO");
+  logbook_verb->add_flag("--json", logbook_options.json, "For scripts: the summary as JSON");
+  logbook_verb->footer("Exit code 1: the replay came out otherwise.\n");
+
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");
   demo_verb->add_option("--out", folder, "The folder for them")->capture_default_str();
@@ -49,6 +86,14 @@ int run(int argc, char** argv) {
   }
   if (*check_verb) return check(rig, as_json);
   if (*rehearse_verb) return rehearse(options);
+  if (*handsets_verb) return handsets(as_json, everything);
+  if (*logbook_verb) return logbook(logbook_options);
+  if (*watch_verb || *run_verb) {
+    live_options.verb = *run_verb ? LiveVerb::run : LiveVerb::watch;
+    live_options.keep_log = live_options.real_time = bool(*run_verb);
+    live_options.real_time = live_options.real_time && !no_real_time;
+    return live(live_options);
+  }
   return demo(folder);
 }
 

@@ -108,12 +108,12 @@ class LiveHandsets::Work {
     fresh_recording_ = true;
     told_.set();
   }
-  std::pair<std::vector<RecordedHandset>, Span> stop_recording() {
+  std::pair<std::vector<SessionHandset>, Span> stop_recording() {
     const std::lock_guard lock(recording_lock_);
     if (!recording_) return {};
     const Time end{clock_.now() - recording_->zero};
-    std::vector<RecordedHandset> all;
-    for (RecordedHandset& handset : recording_->handsets) {
+    std::vector<SessionHandset> all;
+    for (SessionHandset& handset : recording_->handsets) {
       if (handset.plugged.empty()) continue;
       if (handset.plugged.back().second == still_plugged) handset.plugged.back().second = end;
       all.push_back(std::move(handset));
@@ -126,7 +126,7 @@ class LiveHandsets::Work {
  private:
   struct Recording {
     Time zero{};
-    std::vector<RecordedHandset> handsets;  // by seat; not plugged in so far: without a span
+    std::vector<SessionHandset> handsets;  // by seat; not plugged in so far: without a span
   };
   static constexpr Time still_plugged = Time::max();
 
@@ -419,7 +419,7 @@ class LiveHandsets::Work {
   }
 
   void record_plugged(std::size_t seat, Time at) {
-    RecordedHandset& handset = recording_->handsets[seat];
+    SessionHandset& handset = recording_->handsets[seat];
     handset.name = seen_.seats[seat].name;
     handset.track.device = seen_.seats[seat].device;
     handset.plugged.emplace_back(at, still_plugged);
@@ -504,7 +504,7 @@ int LiveHandsets::wake_descriptor() const noexcept { return work_->wake().get();
 void LiveHandsets::clear_wake() noexcept { work_->wake().clear(); }
 const SeenHandsets& LiveHandsets::look() noexcept { return work_->look(); }
 void LiveHandsets::start_recording() { work_->start_recording(); }
-std::pair<std::vector<RecordedHandset>, Span> LiveHandsets::stop_recording() { return work_->stop_recording(); }
+std::pair<std::vector<SessionHandset>, Span> LiveHandsets::stop_recording() { return work_->stop_recording(); }
 Device LiveHandsets::device(std::size_t number) const { return work_->device(number); }
 
 }  // namespace gyrax

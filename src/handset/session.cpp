@@ -146,4 +146,29 @@ Session load_session(const std::string& path) {
   return parse_session(text.text, path);
 }
 
+std::optional<std::string> write_session(const std::string& stem, const std::string& title, const std::vector<SessionHandset>& handsets,
+                                         Span length) {
+  // Whole microseconds, as the events have them: down for a beginning, up for an end, so that every event lies within.
+  const auto down = [](Span span) { return static_cast<double>(span / std::chrono::microseconds(1)) / 1e6; };
+  const auto up = [&](Span span) { return down(span + std::chrono::nanoseconds(999)); };
+  const auto save = [](const std::string& path, const std::string& text) -> std::optional<std::string> {
+    const std::error_code error = write_text(path, text);
+    if (!error) return std::nullopt;
+    return fmt::format("cannot write '{}': {}; check the folder and its permissions", path, error.message());
+  };
+  std::string text = fmt::format("gyrax_session = {}\ntitle = \"{}\"\nlength_s = {:.6f}\n", session_version, title,
+                                 std::max(up(length), 1e-6));
+  for (const SessionHandset& handset : handsets) {
+    const std::string track = fmt::format("{}-{}.evemu", stem, handset.name);
+    if (auto why = save(track, write_track(handset.track))) return why;
+    text += fmt::format("\n[handset.{}]   # {}\ntrack = \"{}\"\nplugged_s = [", handset.name, handset.track.device.name,
+                        std::filesystem::path(track).filename().string());
+    for (const auto& [from, to] : handset.plugged)
+      text += fmt::format("{}[{:.6f}, {:.6f}]", from == handset.plugged.front().first ? "" : ", ", down(from.time_since_epoch()),
+                          up(to.time_since_epoch()));
+    text += "]\n";
+  }
+  return save(stem + ".toml", text);
+}
+
 }  // namespace gyrax

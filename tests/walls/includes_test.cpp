@@ -33,7 +33,8 @@ const std::map<std::string, Rooms> may_see{
     {"sim", {"base"}},
     {"link", {"base", "rig", "sim"}},
     {"rehearsal", {"base", "engine", "motion", "rig", "handset", "link", "files"}},
-    {"logbook", {"rehearsal", "rig"}},
+    {"logbook", {"base", "signal", "engine", "rehearsal", "rig", "handset", "files", "threads"}},
+    {"live", {"base", "bind", "signal", "engine", "rig", "handset", "link", "logbook", "rehearsal", "threads"}},
     {"testing", {"base", "engine", "rig", "handset", "link", "motion"}},
 };
 

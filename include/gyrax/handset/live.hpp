@@ -10,7 +10,7 @@
 
 #include <gyrax/base/reading.hpp>
 #include <gyrax/handset/seats.hpp>
-#include <gyrax/handset/track.hpp>
+#include <gyrax/handset/session.hpp>
 #include <gyrax/threads/boot_clock.hpp>
 
 #include <memory>
@@ -60,13 +60,6 @@ struct SeenHandsets {
   bool recording = false;
 };
 
-/// One handset's part of a recording.
-struct RecordedHandset {
-  std::string name;
-  Track track;
-  std::vector<std::pair<Time, Time>> plugged;
-};
-
 class LiveHandsets {
  public:
   struct Options {
@@ -93,7 +86,7 @@ class LiveHandsets {
   const SeenHandsets& look() noexcept;
   void start_recording();
   /// What the devices sent since, with times from then on.
-  std::pair<std::vector<RecordedHandset>, Span> stop_recording();
+  std::pair<std::vector<SessionHandset>, Span> stop_recording();
 
   /// The device of a `seated` item, from any thread.
   Device device(std::size_t number) const;

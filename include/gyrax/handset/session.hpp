@@ -12,6 +12,7 @@
 #include <gyrax/handset/track.hpp>
 
 #include <map>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -52,5 +53,10 @@ inline constexpr int session_version = 1;
 Session load_session(const std::string& path);
 /// The same from a text; tracks are looked for beside `file`.
 Session parse_session(std::string_view text, const std::string& file);
+
+/// Writes a recording as a session file and one track for each handset beside it: `stem`.toml and `stem`-NAME.evemu.
+/// Error: a sentence with the file that could not be written.
+std::optional<std::string> write_session(const std::string& stem, const std::string& title, const std::vector<SessionHandset>& handsets,
+                                         Span length);
 
 }  // namespace gyrax

@@ -1,0 +1,159 @@
+#include <gyrax/live/runner.hpp>
+
+namespace gyrax {
+namespace {
+
+constexpr std::size_t greatest_events = 256;
+constexpr Span between_signs = std::chrono::milliseconds(400);
+
+RunView sized(const Rig& rig) {
+  RunView view;
+  view.axes.resize(rig.axes.size());
+  view.zones.resize(rig.zones.size());
+  view.samples.resize(rig.slots.size());
+  view.switches.resize(rig.switches.size());
+  view.handsets.resize(rig.handsets.size());
+  view.readings_lost.resize(rig.handsets.size());
+  view.increments.resize(rig.axes.size());
+  return view;
+}
+
+template <class Id>
+Id id(std::size_t row) {
+  return Id{static_cast<std::uint16_t>(row)};
+}
+
+/// Whether hands ask for motion and get none, and it is not just on its way to a stop.
+bool is_held(const AxisStatus& why) {
+  const Interlock what = why.held.what;
+  return why.asked && what != Interlock::none && what != Interlock::unasked && what != Interlock::stopping;
+}
+
+}  // namespace
+
+Runner::Runner(const Rig& rig, Hands& hands, SimulatedLinks& links, const BootClock& clock) : Runner(rig, hands, links, clock, Options{}) {}
+
+Runner::Runner(const Rig& rig, Hands& hands, SimulatedLinks& links, const BootClock& clock, const Options& options)
+    : rig_(rig),
+      hands_(hands),
+      links_(links),
+      options_(options),
+      clock_(clock),
+      engine_(rig.setup),
+      out_(rig.setup, greatest_events),
+      held_(rig.axes.size()),
+      tripped_(rig.zones.size()),
+      now_(sized(rig)),
+      view_(now_) {
+  readings_.reserve(options.greatest_readings);
+  events_.reserve(greatest_events);
+}
+
+/// Readings in order; a calibration goes before the readings after it, so it ends the list of this tick.
+void Runner::take_items(Time now) noexcept {
+  readings_.clear();
+  HandsetItem item;
+  while (readings_.size() < options_.greatest_readings) {
+    if (kept_) {
+      item = *kept_;
+      kept_.reset();
+    } else if (!hands_.next(item, now)) {
+      return;
+    }
+    if (item.kind == HandsetItem::Kind::reading) {
+      readings_.push_back(item.reading);
+      continue;
+    }
+    if (!readings_.empty()) {
+      kept_ = item;
+      return;
+    }
+    if (item.kind == HandsetItem::Kind::seated) {
+      if (options_.log != nullptr) options_.log->seated(item.reading.handset, item.number);
+    } else if (engine_.calibrate(item.slot, item.calibration) && options_.log != nullptr) {
+      options_.log->calibrate(item.slot, item.calibration);
+    }
+  }
+}
+
+/// Tells the hands, who look at the machine and not at a screen, that something is held or has tripped.
+void Runner::feel(Time now) noexcept {
+  bool awake = false;
+  for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
+    const State state = engine_.permit(id<ZoneId>(z)).state();
+    awake = awake || state != State::stowed;
+    const bool fresh = state == State::tripped && tripped_[z] == 0;
+    tripped_[z] = state == State::tripped ? 1 : 0;
+    if (!fresh) continue;
+    for (const HandsetId handset : rig_.setup.zones[z].handsets) hands_.sign(handset, Sign::tripped);
+    next_sign_ = now + between_signs;
+  }
+  hands_.grab_keypads(awake);
+  for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
+    const bool held = is_held(out_.why[a]), fresh = held && held_[a] == 0;
+    held_[a] = held ? 1 : 0;
+    const SlotId by = engine_.requests()[a].by;
+    if (!fresh || now < next_sign_ || by == no<SlotId>) continue;
+    hands_.sign(rig_.setup.controls[index(by)].handset, Sign::held);
+    next_sign_ = now + between_signs;
+  }
+}
+
+bool Runner::at_rest_and_off() const noexcept {
+  // By what was sent, not by what the permit says: the far ends have to have been told.
+  for (const AxisCommand& command : out_.commands)
+    if (command.mode != Mode::off) return false;
+  return true;
+}
+
+void Runner::publish(Time now) noexcept {
+  now_.now = now;
+  for (std::size_t a = 0; a < now_.axes.size(); ++a)
+    now_.axes[a] = {out_.commands[a], out_.why[a], engine_.requests()[a], engine_.links().measured(id<AxisId>(a))};
+  for (std::size_t z = 0; z < now_.zones.size(); ++z) {
+    const Permit& permit = engine_.permit(id<ZoneId>(z));
+    now_.zones[z] = {permit.state(), permit.cause()};
+  }
+  for (std::size_t s = 0; s < now_.samples.size(); ++s) now_.samples[s] = engine_.signal().sample(id<SlotId>(s));
+  for (std::size_t s = 0; s < now_.switches.size(); ++s) now_.switches[s] = out_.switches[s];
+  for (std::size_t h = 0; h < now_.handsets.size(); ++h) {
+    now_.handsets[h] = engine_.signal().health(id<HandsetId>(h), now);
+    now_.readings_lost[h] = engine_.signal().lost(id<HandsetId>(h));
+  }
+  for (std::size_t a = 0; a < now_.increments.size(); ++a) now_.increments[a] = engine_.bind().increment(id<CoordinateId>(a));
+  now_.rate = engine_.bind().rate() * 100;
+  for (const Event& event : events_) now_.events[now_.events_so_far++ % RunView::kept_events] = event;
+  if (options_.log != nullptr) now_.log_lost = options_.log->lost();
+  // Lists keep their sizes, so that copying them takes no memory.
+  view_.draft() = now_;
+  view_.publish();
+}
+
+void Runner::run() {
+  if (options_.real_time) now_.real_time = take_real_time();
+  Pacer pacer(clock_, rig_.period, rig_.shortest_tick, hands_.wake_descriptor());
+  std::optional<Time> told_to_end;
+  for (Time now = clock_.now();; now = pacer.wait()) {
+    if (ending_.load(std::memory_order_relaxed) && !told_to_end) told_to_end = now;
+    hands_.clear_wake();
+    take_items(now);
+    const std::span<const LinkReport> reports = links_.reports(now);
+    engine_.tick({now, readings_, reports, told_to_end.has_value()}, out_.view());
+    links_.send(out_.frames);
+    events_.clear();
+    for (Event event; out_.events.read(event);) events_.push_back(event);
+    if (options_.log != nullptr)
+      options_.log->tick({now, told_to_end.has_value(), readings_, reports, out_.commands, out_.switches, events_});
+    feel(now);
+    ++now_.ticks;
+    now_.readings += readings_.size();
+    now_.lateness = pacer.lateness();
+    now_.early_ticks = now_.ticks - 1 - now_.lateness.ticks;
+    now_.ending = told_to_end.has_value();
+    now_.ended = told_to_end && (at_rest_and_off() || now - *told_to_end > options_.longest_end);
+    publish(now);
+    if (now_.ended) return;
+  }
+}
+
+}  // namespace gyrax

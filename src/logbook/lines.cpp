@@ -1,0 +1,178 @@
+#include "lines.hpp"
+
+#include <gyrax/handset/controls.hpp>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <bit>
+#include <cmath>
+#include <iterator>
+
+namespace gyrax {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr const char* event_kinds[] = {"state",  "fault",     "refused",  "step",  "step_refused", "switch_refused",
+                                       "rate",   "increment", "switched", "gap"};
+constexpr const char* modes[] = {"off", "hold", "follow"};
+
+/// -1 for "none of them".
+template <class Id>
+int number(Id id) {
+  return id == no<Id> ? -1 : static_cast<int>(index(id));
+}
+
+/// A control's number in the header's list; its presence and gaps are below zero.
+int control_number(ControlId control) {
+  return control == ControlId::presence ? -1 : control == ControlId::gap ? -2 : static_cast<int>(index(control));
+}
+
+/// The shortest digits that give the same double again; JSON has no word for what is not finite.
+void append(std::string& out, double value) {
+  const char* quote = std::isfinite(value) ? "" : "\"";
+  fmt::format_to(std::back_inserter(out), "{0}{1}{0}", quote, value);
+}
+
+bool same(const AxisCommand& a, const AxisCommand& b) {
+  const auto bits = [](double x) { return std::bit_cast<std::uint64_t>(x); };
+  return a.mode == b.mode && bits(a.p) == bits(b.p) && bits(a.v) == bits(b.v) && bits(a.a) == bits(b.a);
+}
+
+template <class Rows, class Write>
+void list(std::string& out, const char* key, const Rows& rows, Write write) {
+  bool any = false;
+  for (const auto& row : rows) {
+    const std::size_t before = out.size();
+    if (any) {
+      out += ',';
+    } else {
+      fmt::format_to(std::back_inserter(out), ",\"{}\":[", key);
+    }
+    if (write(row)) {
+      any = true;
+    } else {
+      out.resize(before);
+    }
+  }
+  if (any) out += ']';
+}
+
+}  // namespace
+
+TickLines::TickLines(const Rig& rig) : told_(rig.axes.size()), switched_(rig.switches.size()) {}
+
+void TickLines::readings(const TickRecord& tick) {
+  list(line_, "r", tick.readings, [&](const Reading& r) {
+    fmt::format_to(std::back_inserter(line_), "[{},{},{},{},{},{}]", index(r.handset), control_number(r.control), r.sequence,
+                   (r.event - tick.now).count(), (r.arrival - tick.now).count(), r.raw);
+    return true;
+  });
+}
+
+void TickLines::reports(const TickRecord& tick) {
+  list(line_, "m", tick.reports, [&](const LinkReport& r) {
+    fmt::format_to(std::back_inserter(line_), "[{},{},{},{},[", index(r.link), r.sequence, (r.measured - tick.now).count(),
+                   (r.arrival - tick.now).count());
+    bool first = true;
+    for (const AxisReport& axis : r.axes) {
+      if (!first) line_ += ',';
+      first = false;
+      if (!axis.measured) {
+        line_ += "null";
+        continue;
+      }
+      line_ += '[';
+      append(line_, axis.position);
+      line_ += ',';
+      append(line_, axis.speed);
+      line_ += ']';
+    }
+    line_ += "]]";
+    return true;
+  });
+}
+
+void TickLines::commands(const TickRecord& tick) {
+  std::size_t row = 0;
+  list(line_, "c", tick.commands, [&](const AxisCommand& c) {
+    const std::size_t axis = row++;
+    if (axis >= told_.size() || same(told_[axis], c)) return false;
+    told_[axis] = c;
+    fmt::format_to(std::back_inserter(line_), "[{},\"{}\",", axis, modes[static_cast<std::size_t>(c.mode)]);
+    append(line_, c.p);
+    line_ += ',';
+    append(line_, c.v);
+    line_ += ',';
+    append(line_, c.a);
+    line_ += ']';
+    return true;
+  });
+  row = 0;
+  list(line_, "s", tick.switches, [&](std::uint8_t on) {
+    const std::size_t which = row++;
+    if (which >= switched_.size() || switched_[which] == on) return false;
+    switched_[which] = on;
+    fmt::format_to(std::back_inserter(line_), "[{},{}]", which, on);
+    return true;
+  });
+}
+
+void TickLines::events(const TickRecord& tick) {
+  list(line_, "e", tick.events, [&](const Event& e) {
+    fmt::format_to(std::back_inserter(line_), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}]", event_kinds[static_cast<std::size_t>(e.kind)],
+                   number(e.zone), name_of(e.state), about(e.cause).name, about(e.obstacle.what).name, number(e.obstacle.handset),
+                   number(e.obstacle.slot), number(e.obstacle.link), number(e.axis), number(e.target), e.number);
+    return true;
+  });
+}
+
+const std::string& TickLines::line(const TickRecord& tick) {
+  line_.clear();
+  fmt::format_to(std::back_inserter(line_), "{{\"t\":{}", tick.now.time_since_epoch().count());
+  readings(tick);
+  reports(tick);
+  if (tick.end) line_ += ",\"end\":1";
+  commands(tick);
+  events(tick);
+  line_ += '}';
+  return line_;
+}
+
+std::string header_line(const Rig& rig, const Build& build, const std::string& started) {
+  Json header{{"gyrax_logbook", logbook_version},
+              {"program", {{"version", build.version}, {"binary", build.binary}, {"processor", build.processor}}},
+              {"started", started},
+              {"rig", Json::array()},
+              {"axes", Json::array()},
+              {"handsets", rig.handsets},
+              {"zones", rig.zones},
+              {"switches", rig.switches},
+              {"links", Json::array()},
+              {"controls", Json::array()},
+              {"calibrations", Json::array()}};
+  for (const RigSource& source : rig.sources) header["rig"].push_back({{"path", source.path}, {"text", source.text}});
+  for (const AxisInfo& axis : rig.axes) header["axes"].push_back({{"name", axis.name}, {"unit", axis.unit}});
+  for (const LinkInfo& link : rig.links) header["links"].push_back(link.name);
+  for (const ControlName& control : all_controls()) header["controls"].push_back(control.name);
+  // A rig may have been fitted to a device before the run began.
+  for (std::size_t s = 0; s < rig.setup.controls.size(); ++s)
+    header["calibrations"].push_back(Json::parse(calibrate_line(SlotId{static_cast<std::uint16_t>(s)}, rig.setup.controls[s].calibration)));
+  return header.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+std::string calibrate_line(SlotId slot, const Calibration& c) {
+  return fmt::format(R"({{"slot":{},"kind":{},"minimum":{},"centre":{},"maximum":{},"reversed":{}}})", index(slot),
+                     static_cast<int>(c.kind()), c.minimum(), c.centre(), c.maximum(), c.reversed());
+}
+
+std::string seated_line(const Rig& rig, HandsetId handset, const Device& device) {
+  const Json line{{"seated", rig.handsets.at(index(handset))}, {"device", device.name},  {"id", id_of(device)},
+                  {"unique", device.unique},                   {"port", device.port}};
+  return line.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+std::string lost_line(std::uint64_t records) { return fmt::format("{{\"lost\":{}}}", records); }
+
+}  // namespace gyrax

@@ -1,0 +1,348 @@
+// watch and run: hands, an engine in its own thread, and a view of both.
+#include "commands.hpp"
+#include "screen.hpp"
+#include "terminal.hpp"
+
+#include <gyrax/handset/controls.hpp>
+#include <gyrax/handset/plugged.hpp>
+#include <gyrax/rehearsal/player.hpp>
+#include <gyrax/rig/words.hpp>
+
+#include <fmt/chrono.h>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <poll.h>
+#include <sys/signalfd.h>
+#include <unistd.h>
+#include <csignal>
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <thread>
+
+namespace gyrax::tool {
+namespace {
+
+using Json = nlohmann::ordered_json;
+constexpr int frame_ms = 50;
+
+/// SIGINT, SIGTERM and SIGHUP as something to read. Made before any thread, so that all of them leave the signals alone.
+class Signals {
+ public:
+  Signals() {
+    sigset_t set;
+    sigemptyset(&set);
+    for (const int one : {SIGINT, SIGTERM, SIGHUP}) sigaddset(&set, one);
+    ::pthread_sigmask(SIG_BLOCK, &set, nullptr);
+    std::signal(SIGPIPE, SIG_IGN);
+    fd_ = ::signalfd(-1, &set, SFD_NONBLOCK | SFD_CLOEXEC);
+  }
+  ~Signals() { ::close(fd_); }
+  Signals(const Signals&) = delete;
+  Signals& operator=(const Signals&) = delete;
+  int descriptor() const { return fd_; }
+  bool came() {
+    signalfd_siginfo info{};
+    return ::read(fd_, &info, sizeof info) == sizeof info;
+  }
+
+ private:
+  int fd_ = -1;
+};
+
+void print_json(const Json& line) { fmt::print("{}\n", line.dump(-1, ' ', false, Json::error_handler_t::replace)); }
+
+double round_to_millionths(double value) { return std::round(value * 1e6) / 1e6; }
+
+/// One live session of the tool, from its first frame to its end.
+class Live {
+ public:
+  Live(const LiveOptions& options, std::optional<Rig> rig, std::optional<Session> played)
+      : options_(options), rig_(std::move(rig)), played_(std::move(played)) {
+    screen_ = !options.plain && !options.json && Terminal::there();
+    if (!played_) handsets_ = std::make_unique<LiveHandsets>(rig_ ? Seats(rig_->seats) : Seats::open(), clock_);
+    if (rig_) start_engine();
+    if (screen_) terminal_ = std::make_unique<Terminal>();
+    if (!options.record.empty()) toggle_recording();
+  }
+  ~Live() {
+    if (engine_.joinable()) {
+      runner_->end();
+      engine_.join();
+    }
+  }
+  Live(const Live&) = delete;
+  Live& operator=(const Live&) = delete;
+
+  int run(Signals& signals) {
+    while (!done_) {
+      pollfd wait[2] = {{signals.descriptor(), POLLIN, 0}, {STDIN_FILENO, POLLIN, 0}};
+      ::poll(wait, terminal_ ? 2 : 1, frame_ms);
+      if (signals.came() || over()) ask_to_end();
+      keys();
+      look();
+      frame();
+    }
+    return finish();
+  }
+
+ private:
+  void start_engine() {
+    links_ = std::make_unique<SimulatedLinks>(*rig_);
+    if (played_) {
+      hands_ = std::make_unique<PlayedHands>(*played_, *rig_);
+    } else {
+      hands_ = std::make_unique<DeviceHands>(*handsets_);
+    }
+    if (options_.keep_log) {
+      path_ = options_.logbook.empty() ? default_logbook_path() : options_.logbook;
+      LogbookWriter::Options log;
+      log.device = [this](std::size_t number) { return handsets_ ? handsets_->device(number) : Device{}; };
+      log_ = std::make_unique<LogbookWriter>(*rig_, path_, log);
+    }
+    Runner::Options runner;
+    runner.log = log_.get();
+    runner.real_time = options_.real_time;
+    // The engine's zero is its own start: a recording's hands begin with it.
+    if (played_) clock_ = BootClock();
+    runner_ = std::make_unique<Runner>(*rig_, *hands_, *links_, clock_, runner);
+    engine_ = std::thread([this] { runner_->run(); });
+  }
+
+  bool over() const {
+    const double now = to_seconds(clock_.now());
+    if (options_.for_s > 0 && now >= options_.for_s) return true;
+    return played_ && now >= to_seconds(played_->length);
+  }
+
+  void ask_to_end() {
+    if (runner_) {
+      runner_->end();
+    } else {
+      done_ = true;
+    }
+  }
+
+  void keys() {
+    if (!terminal_) return;
+    for (int key = terminal_->key(); key != 0; key = terminal_->key()) {
+      if (key == 'q') ask_to_end();
+      if (key == 'r' && handsets_) toggle_recording();
+    }
+  }
+
+  void toggle_recording() {
+    if (!handsets_) return;
+    if (!recording_) {
+      recording_ = true;
+      note("recording");
+      return handsets_->start_recording();
+    }
+    recording_ = false;
+    const auto [recorded, length] = handsets_->stop_recording();
+    const std::string stem = !options_.record.empty() ? options_.record : fmt::format("session-{:%Y%m%d-%H%M%S}", fmt::gmtime(std::time(nullptr)));
+    const auto why = write_session(stem, "Recorded by gyrax watch", recorded, length);
+    note(why ? *why : fmt::format("recorded {:.1f} s of {} handset(s): {}.toml", to_seconds(length), recorded.size(), stem));
+  }
+
+  void note(const std::string& text) {
+    note_ = text;
+    if (options_.json) print_json({{"t", to_seconds(clock_.now())}, {"note", text}});
+    if (!options_.json && !screen_) fmt::print("{:9.3f} s  {}\n", to_seconds(clock_.now()), text);
+  }
+
+  // What happened since the last look.
+  void look() {
+    if (handsets_) {
+      seen_ = &handsets_->look();
+      look_at_handsets();
+      if (!runner_) drain();
+    }
+    if (!runner_) return;
+    view_ = &runner_->look();
+    if (!screen_) tell_events();
+    if (options_.json) tell_axes();
+    if (view_->ended) done_ = true;
+  }
+
+  void look_at_handsets() {
+    present_.resize(seen_->seats.size());
+    rates_.resize(seen_->seats.size());
+    reports_.resize(seen_->seats.size());
+    const double now = to_seconds(clock_.now());
+    const bool measure = now - rates_at_ >= 1;
+    for (std::size_t s = 0; s < seen_->seats.size(); ++s) {
+      const SeenHandset& seat = seen_->seats[s];
+      if (measure) {
+        rates_[s] = static_cast<double>(seat.reports - reports_[s]) / (now - rates_at_);
+        reports_[s] = seat.reports;
+      }
+      if (present_[s] == seat.present) continue;
+      present_[s] = seat.present;
+      if (options_.json)
+        print_json({{"t", to_seconds(seen_->at)}, {"handset", seat.name}, {"present", seat.present}, {"device", seat.device.name},
+                    {"id", id_of(seat.device)}, {"node", seat.node}});
+      if (!options_.json && !screen_)
+        fmt::print("{:9.3f} s  {}: {} ({}, {}) {}\n", to_seconds(seen_->at), seat.name, seat.device.name, id_of(seat.device), seat.node,
+                   seat.present ? "is plugged in" : "is gone");
+    }
+    if (measure) rates_at_ = now;
+    if (screen_ || notes_ == seen_->notes) return;
+    notes_ = seen_->notes;
+    for (const std::string& one : notes_) note("not used: " + one);
+  }
+
+  /// Without an engine nobody else takes the readings; a script gets each of them.
+  void drain() {
+    for (HandsetItem item; handsets_->pop(item);) {
+      const Reading& r = item.reading;
+      if (!options_.json || item.kind != HandsetItem::Kind::reading || index(r.control) >= all_controls().size()) continue;
+      const ControlName& name = all_controls()[index(r.control)];
+      SeenControl control{r.control, usual_calibration(name), true, r.raw};
+      for (const SeenControl& one : seen_->seats.at(std::min(index(r.handset), seen_->seats.size() - 1)).controls)
+        if (one.control == r.control) control.calibration = one.calibration;
+      print_json({{"t", to_seconds(r.event)}, {"handset", seen_->seats[index(r.handset)].name}, {"control", name.name},
+                  {"code", kernel_code(name)}, {"raw", r.raw}, {"value", round_to_millionths(value_of(control))}});
+    }
+  }
+
+  void tell_events() {
+    const std::uint64_t first = std::max(told_events_, view_->events_so_far - std::min<std::uint64_t>(view_->events_so_far, RunView::kept_events));
+    for (told_events_ = first; told_events_ < view_->events_so_far; ++told_events_) {
+      const Event& event = view_->events[told_events_ % RunView::kept_events];
+      if (options_.json) {
+        print_json({{"t", to_seconds(event.at)}, {"event", say(*rig_, event)}});
+      } else {
+        fmt::print("{:9.3f} s  {}\n", to_seconds(event.at), say(*rig_, event));
+      }
+    }
+  }
+
+  void tell_axes() {
+    told_axes_.resize(view_->axes.size());
+    for (std::size_t a = 0; a < view_->axes.size(); ++a) {
+      const AxisView& axis = view_->axes[a];
+      if (axis.why == told_axes_[a] && view_->ticks > 1) continue;
+      told_axes_[a] = axis.why;
+      print_json({{"t", to_seconds(view_->now)}, {"axis", rig_->axes[a].name}, {"p", axis.command.p}, {"v", axis.command.v},
+                  {"asked", axis.why.asked}, {"interlock", about(axis.why.held.what).name}, {"says", say(*rig_, axis.why.held, axis.why.cause)},
+                  {"release", say_release(*rig_, axis.why.held)}});
+    }
+  }
+
+  void frame() {
+    std::fflush(stdout);
+    if (!terminal_) return;
+    Scene scene;
+    scene.title = rig_ ? fmt::format("{}{}", options_.verb == LiveVerb::watch ? "watching " : "", rig_->title.empty() ? rig_->path : rig_->title)
+                       : "gyrax watch: every control of every handset";
+    scene.keys = handsets_ ? "r records   q ends" : "q ends";
+    if (log_) scene.facts.push_back(fmt::format("logbook {}{}", path_, view_ != nullptr && view_->log_lost > 0 ? fmt::format(", {} RECORDS LOST", view_->log_lost) : ""));
+    if (view_ != nullptr && view_->ticks > 0 && options_.real_time && !view_->real_time.priority) scene.facts.push_back(view_->real_time.why_no_priority);
+    if (!note_.empty()) scene.facts.push_back(note_);
+    scene.rig = rig_ ? &*rig_ : nullptr;
+    scene.run = view_;
+    scene.hands = seen_;
+    scene.reports_per_s = rates_;
+    scene.time_s = to_seconds(clock_.now());
+    terminal_->show(compose(scene, terminal_->columns(), terminal_->rows()));
+  }
+
+  int finish() {
+    if (engine_.joinable()) engine_.join();
+    if (recording_) toggle_recording();
+    terminal_.reset();
+    if (!runner_) return Exit::done;
+    const RunView view = runner_->look();
+    const Lateness& late = view.lateness;
+    const std::string account = fmt::format("Ended after {:.3f} s: {} ticks, {} late by more than half a period, {} missed, worst {:.3f} ms; {} readings",
+                                            to_seconds(view.now), view.ticks, late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings);
+    if (options_.json) {
+      Json histogram = Json::array();
+      for (std::size_t i = 0; i < late.counts.size(); ++i)
+        histogram.push_back({{"below_us", i < late.bounds_us.size() ? Json(late.bounds_us[i]) : Json(nullptr)}, {"ticks", late.counts[i]}});
+      print_json({{"t", to_seconds(view.now)}, {"ended", account}, {"late_by", histogram}});
+    } else {
+      fmt::print("{}\n", account);
+      print_lateness(late);
+      for (const std::string& why : {view.real_time.why_no_priority, view.real_time.why_no_memory})
+        if (options_.real_time && !why.empty()) fmt::print("{}\n", why);
+    }
+    if (!log_) return Exit::done;
+    const LogbookWriter::Closed closed = log_->close(account);
+    if (options_.json) {
+      print_json({{"logbook", path_}, {"ticks", closed.ticks}, {"lost", closed.lost}, {"bytes", closed.bytes}});
+    } else {
+      fmt::print("Logbook: {} ({} ticks, {} bytes{})\n", path_, closed.ticks, closed.bytes, closed.lost > 0 ? fmt::format(", {} RECORDS LOST", closed.lost) : "");
+      fmt::print("What happened: gyrax logbook {}\n", path_);
+    }
+    if (!closed.trouble.empty()) complain(fmt::format("the logbook's disk: {}", closed.trouble));
+    return closed.trouble.empty() ? Exit::done : world_failed;
+  }
+
+  static void print_lateness(const Lateness& late) {
+    for (std::size_t i = 0; i < late.counts.size(); ++i) {
+      if (late.counts[i] == 0) continue;
+      const bool last = i == late.bounds_us.size();
+      const double share = static_cast<double>(late.counts[i]) / static_cast<double>(late.ticks);
+      std::string bar;
+      for (int n = 0; n < std::lround(share * 40); ++n) bar += "█";
+      fmt::print("  late by {} {:>6} µs {:>8} ticks  {}\n", last ? "≥" : "<", late.bounds_us[last ? i - 1 : i], late.counts[i], bar);
+    }
+  }
+
+  const LiveOptions& options_;
+  std::optional<Rig> rig_;
+  std::optional<Session> played_;
+  BootClock clock_;
+  bool screen_ = false, done_ = false, recording_ = false;
+  std::unique_ptr<LiveHandsets> handsets_;
+  std::unique_ptr<SimulatedLinks> links_;
+  std::unique_ptr<Hands> hands_;
+  std::unique_ptr<LogbookWriter> log_;
+  std::unique_ptr<Runner> runner_;
+  std::unique_ptr<Terminal> terminal_;
+  std::string path_, note_;
+  const SeenHandsets* seen_ = nullptr;
+  const RunView* view_ = nullptr;
+  std::vector<bool> present_;
+  std::vector<double> rates_;
+  std::vector<std::uint64_t> reports_;
+  double rates_at_ = 0;
+  std::vector<std::string> notes_;
+  std::uint64_t told_events_ = 0;
+  std::vector<AxisStatus> told_axes_;
+  std::thread engine_;
+};
+
+}  // namespace
+
+int live(const LiveOptions& options) {
+  try {
+    std::optional<Rig> rig;
+    std::optional<Session> played;
+    if (!options.rig.empty()) rig = load_rig(options.rig);
+    if (!options.hands.empty()) {
+      played = load_session(options.hands);
+      if (!played->faults.empty()) complain(fmt::format("{}: its faults of machines are left out: they belong to rehearsals", options.hands));
+      rig = fit(std::move(*rig), played->devices());
+    }
+    Signals signals;
+    Live session(options, std::move(rig), std::move(played));
+    return session.run(signals);
+  } catch (const FileError& error) {
+    return tell(error, wrong_input);
+  } catch (const std::exception& error) {
+    complain(error.what());
+    return world_failed;
+  }
+}
+
+int handsets(bool as_json, bool everything) {
+  const std::vector<Product> products = plugged_products(everything);
+  fmt::print("{}", as_json ? plugged_json(products) : plugged_text(products));
+  return Exit::done;
+}
+
+}  // namespace gyrax::tool

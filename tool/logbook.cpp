@@ -1,0 +1,72 @@
+// logbook: what a run did, whether it comes out the same again, and its signals for other programs.
+#include "commands.hpp"
+
+#include <gyrax/logbook/replay.hpp>
+#include <gyrax/logbook/writer.hpp>
+#include <gyrax/rehearsal/summary.hpp>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <filesystem>
+#include <map>
+
+namespace gyrax::tool {
+namespace {
+
+namespace fs = std::filesystem;
+
+int list_logbooks() {
+  const fs::path folder = fs::path(default_logbook_path()).parent_path();
+  std::map<std::string, std::uintmax_t> found;
+  for (const auto& entry : fs::directory_iterator(folder))
+    if (entry.path().extension() == ".jsonl") found[entry.path().string()] = entry.file_size();
+  if (found.empty()) fmt::print("No run has left a logbook in {} yet; `gyrax run RIG` does.\n", folder.string());
+  for (const auto& [path, size] : found) fmt::print("{:>12} bytes  {}\n", size, path);
+  return Exit::done;
+}
+
+std::string rest_of(const Replay& replay) {
+  std::string all;
+  for (const std::string& note : replay.notes) all += fmt::format("  {}\n", note);
+  return all;
+}
+
+}  // namespace
+
+int logbook(const LogbookOptions& options) {
+  const auto span = span_of(options.span);
+  if (!options.span.empty() && !span) return bad_span(options.span);
+  try {
+    if (options.file.empty()) return list_logbooks();
+    const Replay replay = gyrax::replay(options.file, span);
+    if (replay.done.trace.ticks == 0) {
+      complain(fmt::format("{}: no tick to show{}", options.file, span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, replay.length_s) : ""));
+      return wrong_input;
+    }
+    const Summary summary = summarise(replay.rig, replay.session, replay.done);
+    if (options.json) {
+      auto all = nlohmann::ordered_json::parse(json(replay.rig, summary));
+      all["replay"] = {{"same", replay.same}, {"difference", replay.difference}, {"ticks", replay.ticks}, {"notes", replay.notes}};
+      fmt::print("{}\n", all.dump(2));
+    } else {
+      fmt::print("{}", text(replay.rig, summary));
+      fmt::print("\nThe logbook\n{}", rest_of(replay));
+      fmt::print("  {}\n", replay.same ? fmt::format("replayed: all {} ticks came out the same, to the last bit", replay.ticks)
+                                       : "REPLAYED OTHERWISE: " + replay.difference);
+    }
+    std::fflush(stdout);
+    fmt::print(stderr, "\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n", replay.length_s, replay.took_s * 1e3,
+               replay.length_s / replay.took_s, static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
+    if (const int failed = save(options.csv, options.plot, std::nullopt, replay.rig, replay.done); failed != Exit::done) return failed;
+    return replay.same ? Exit::done : did_not_hold;
+  } catch (const FileError& error) {
+    if (options.json) fmt::print("{}\n", problems_json(error).dump(2));
+    return tell(error, wrong_input);
+  } catch (const std::exception& error) {
+    complain(error.what());
+    return world_failed;
+  }
+}
+
+}  // namespace gyrax::tool

@@ -1,0 +1,330 @@
+#include "screen.hpp"
+
+#include <gyrax/handset/controls.hpp>
+#include <gyrax/rig/words.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace gyrax::tool {
+namespace {
+
+constexpr std::size_t bar_width = 9, travel_width = 21, cell = 50;
+
+std::string cut_to(const std::string& text, std::size_t width) {
+  std::size_t seen = 0, at = 0;
+  while (at < text.size() && seen < width) {
+    ++at;
+    while (at < text.size() && (static_cast<unsigned char>(text[at]) & 0xc0u) == 0x80u) ++at;
+    ++seen;
+  }
+  return text.substr(0, at);
+}
+
+std::string padded(const std::string& text, std::size_t width) {
+  const std::size_t is = width_of(text);
+  return is >= width ? cut_to(text, width) : text + std::string(width - is, ' ');
+}
+
+/// A line's pieces, none beyond `columns`.
+Line fitted_line(Line line, std::size_t columns) {
+  std::size_t used = 0;
+  for (Piece& piece : line) {
+    const std::size_t width = width_of(piece.text);
+    if (used + width > columns) piece.text = cut_to(piece.text, columns - used);
+    used += width_of(piece.text);
+  }
+  return line;
+}
+
+/// "····|██···" of a value in [-1, 1], or "███·····" of one in [0, 1].
+std::string bar(double value, bool centred) {
+  std::string text;
+  const double half = (bar_width - 1) / 2.0;
+  for (std::size_t i = 0; i < bar_width; ++i) {
+    const double place = static_cast<double>(i);
+    const bool middle = centred && place == half;
+    const double to = centred ? half + value * half : value * bar_width - 0.5;
+    const bool on = centred ? (value > 0 ? place > half && place <= to + 0.5 : place < half && place >= to - 0.5) : place <= to;
+    text += middle ? "│" : on ? "█" : "·";
+  }
+  return text;
+}
+
+/// Where an axis stands within its travel.
+std::string travel_bar(double p, const AxisLimits& limits) {
+  const double share = (p - limits.low()) / (limits.high() - limits.low());
+  const auto at = static_cast<std::size_t>(std::lround(std::clamp(share, 0.0, 1.0) * (travel_width - 1)));
+  std::string text;
+  for (std::size_t i = 0; i < travel_width; ++i) text += i == at ? "█" : "─";
+  return text;
+}
+
+Style style_of(State state) {
+  switch (state) {
+    case State::live: return Style::good;
+    case State::ready:
+    case State::stopping: return Style::warn;
+    case State::tripped: return Style::bad;
+    case State::stowed: break;
+  }
+  return Style::dim;
+}
+
+double tidy(double value) { return std::abs(value) < 5e-4 ? 0 : value; }
+
+/// What the axis does, or what holds it.
+Piece doing(const Rig& rig, const AxisView& axis) {
+  const AxisStatus& why = axis.why;
+  if (axis.command.v != 0 || why.held.what == Interlock::none) {
+    if (why.held.what == Interlock::stopping) return {fmt::format("stops: {}", about(why.cause).sentence), Style::warn};
+    std::string by = axis.request.by == no<SlotId> ? "" : fmt::format(" by {}", rig.slots[index(axis.request.by)].name);
+    if (axis.request.going) return {fmt::format("goes{}", by), Style::good};
+    if (axis.request.jogging) return {fmt::format("jogs {:+.0f} %{}", axis.request.jog * 100, by), Style::good};
+    return {axis.command.v != 0 ? "moves on to its goal, or to rest" : "", Style::good};
+  }
+  if (why.held.what == Interlock::unasked) return {"at rest", Style::dim};
+  return {fmt::format("{}held: {}", why.asked ? "asked, " : "", say(rig, why.held, why.cause)), why.asked ? Style::bad : Style::dim};
+}
+
+class Composer {
+ public:
+  Composer(const Scene& scene, std::size_t columns, std::size_t rows) : scene_(scene), columns_(columns), rows_(rows) {}
+
+  std::vector<Line> compose() {
+    head();
+    if (scene_.rig != nullptr && scene_.run != nullptr) {
+      run();
+      axes();
+      ways_out();
+    }
+    const std::size_t events = scene_.run != nullptr ? std::min<std::size_t>(6, rows_ / 5) : 0;
+    const std::size_t room = rows_ > lines_.size() + events + 1 ? rows_ - lines_.size() - events : 0;
+    handsets(room);
+    if (events > 0) last_events(events);
+    if (lines_.size() > rows_) lines_.resize(rows_);
+    return std::move(lines_);
+  }
+
+ private:
+  void add(Line line) { lines_.push_back(fitted_line(std::move(line), columns_)); }
+  void rule(const std::string& title) {
+    std::string text = fmt::format("─ {} ", title);
+    while (width_of(text) < columns_) text += "─";
+    add({{text, Style::dim}});
+  }
+
+  void head() {
+    Line line{{scene_.title, Style::strong}};
+    if (scene_.hands != nullptr && scene_.hands->recording) line.push_back({"   ● recording", Style::bad});
+    const std::string keys = fmt::format("{:.1f} s   {}", scene_.time_s, scene_.keys);
+    std::size_t used = 0;
+    for (const Piece& piece : line) used += width_of(piece.text);
+    const std::size_t width = width_of(keys);
+    line.push_back({std::string(used + width + 1 < columns_ ? columns_ - used - width : 1, ' ') + keys, Style::dim});
+    add(line);
+    for (const std::string& fact : scene_.facts) add({{fact, Style::dim}});
+  }
+
+  void run() {
+    const Rig& rig = *scene_.rig;
+    const RunView& view = *scene_.run;
+    Line line;
+    for (std::size_t z = 0; z < view.zones.size(); ++z) {
+      if (rig.zones.size() > 1) line.push_back({rig.zones[z] + " "});
+      const State state = view.zones[z].state;
+      line.push_back({name_of(state), style_of(state)});
+      if (state == State::tripped || state == State::stopping)
+        line.push_back({fmt::format(" ({})", about(view.zones[z].cause).sentence), style_of(state)});
+      line.push_back({"   "});
+    }
+    line.push_back({fmt::format("rate {:g} %", view.rate)});
+    for (std::size_t s = 0; s < rig.slots.size(); ++s) {
+      const SlotId slot{static_cast<std::uint16_t>(s)};
+      const bool layer = std::any_of(rig.setup.bindings.begin(), rig.setup.bindings.end(), [&](const BindingSetup& b) { return b.layer == slot; });
+      const Sample& sample = view.samples[s];
+      if (layer && sample.known && (sample.pressed || sample.value >= Bind::press_at))
+        line.push_back({fmt::format("   layer {}", rig.slots[s].name), Style::good});
+    }
+    for (std::size_t s = 0; s < view.switches.size(); ++s)
+      line.push_back({fmt::format("   {} {}", rig.switches[s], view.switches[s] != 0 ? "on" : "off"), view.switches[s] != 0 ? Style::plain : Style::dim});
+    add(line);
+    const Lateness& late = view.lateness;
+    add({{fmt::format("{:g} Hz, {} ticks, {} late, {} missed, worst {:.2f} ms; {} readings", 1 / to_seconds(rig.period), view.ticks, late.late,
+                      late.missed, to_seconds(late.worst) * 1e3, view.readings),
+          late.missed > 0 ? Style::warn : Style::dim}});
+    std::string text = "late by (µs)";
+    for (std::size_t i = 0; i < late.counts.size(); ++i) {
+      const bool last = i == late.bounds_us.size();
+      if (late.counts[i] > 0) text += fmt::format("  {}{}: {}", last ? "≥" : "<", late.bounds_us[last ? i - 1 : i], late.counts[i]);
+    }
+    add({{text, Style::dim}});
+  }
+
+  void axes() {
+    rule("axes");
+    const Rig& rig = *scene_.rig;
+    const RunView& view = *scene_.run;
+    for (std::size_t a = 0; a < view.axes.size(); ++a) {
+      const AxisView& axis = view.axes[a];
+      const std::string& unit = rig.axes[a].unit;
+      std::string step;
+      if (view.increments[a] != 0) step = fmt::format("step {}", say_amount(rig, AxisId{static_cast<std::uint16_t>(a)}, view.increments[a]).substr(1));
+      const bool off = axis.command.mode == Mode::off;
+      const double stands = off && axis.measured.measured ? axis.measured.position : axis.command.p;
+      add({{padded(rig.axes[a].name, 11), Style::strong},
+           {padded(fmt::format("{:>9.3f} {:<3}", tidy(stands), unit), 14)},
+           {padded(fmt::format("{:>+7.1f} {}/s", tidy(axis.command.v), unit), 15), axis.command.v != 0 ? Style::good : Style::dim},
+           {travel_bar(stands, rig.setup.axes[a].limits), Style::plain},
+           {fmt::format(" {}", padded(step, 12)), Style::dim},
+           doing(rig, axis)});
+    }
+  }
+
+  /// Everything that holds an axis now, once, with what would release it.
+  void ways_out() {
+    const Rig& rig = *scene_.rig;
+    std::vector<std::string> told;
+    for (const AxisView& axis : scene_.run->axes) {
+      const AxisStatus& why = axis.why;
+      if (why.held.what == Interlock::none || why.held.what == Interlock::unasked || why.held.what == Interlock::stopping) continue;
+      std::string text;
+      if (why.before.what != Interlock::none && why.before.what != why.held.what)
+        text = fmt::format("{}: {}; then ", say(rig, why.before), say_release(rig, why.before));
+      text += fmt::format("{}: {}", say(rig, why.held, why.cause), say_release(rig, why.held));
+      if (std::find(told.begin(), told.end(), text) != told.end()) continue;
+      told.push_back(text);
+      add({{"→ ", Style::warn}, {text, Style::warn}});
+    }
+  }
+
+  void handsets(std::size_t room) {
+    const std::size_t end = lines_.size() + room;
+    if (scene_.hands != nullptr) {
+      for (std::size_t s = 0; s < scene_.hands->seats.size() && lines_.size() < end; ++s) handset(s, end);
+      if (scene_.hands->seats.empty()) add({{"No handset is plugged in yet. `gyrax handsets` has advice.", Style::warn}});
+      for (const std::string& note : scene_.hands->notes)
+        if (lines_.size() < end) add({{fmt::format("not used: {}", note), Style::warn}});
+    } else if (scene_.rig != nullptr && scene_.run != nullptr) {
+      rule("hands, from a recording");
+      std::vector<Line> cells;
+      for (std::size_t s = 0; s < scene_.rig->slots.size(); ++s) cells.push_back(played_cell(s));
+      columns_of(cells, end);
+    }
+  }
+
+  void handset(std::size_t s, std::size_t end) {
+    const SeenHandset& seen = scene_.hands->seats[s];
+    if (!seen.present) {
+      rule(seen.name);
+      add({{fmt::format("{} is not plugged in", seen.name), Style::warn}});
+      return;
+    }
+    const double rate = s < scene_.reports_per_s.size() ? scene_.reports_per_s[s] : 0;
+    const std::uint64_t lost = seen.dropped_by_kernel + seen.dropped_by_queue;
+    rule(fmt::format("{}: {} {} {}, {:.0f} reports/s{}{}", seen.name, seen.device.name, id_of(seen.device), seen.node, rate,
+                     lost > 0 ? fmt::format(", {} drops", lost) : "", seen.grabbed ? ", taken" : ""));
+    std::vector<Line> cells;
+    // What is deflected tells more than what is pressed: sticks first.
+    for (const bool keys : {false, true})
+      for (const SeenControl& control : seen.controls)
+        if ((all_controls()[index(control.control)].shape == ControlShape::key) == keys) cells.push_back(seen_cell(s, control));
+    columns_of(cells, end);
+  }
+
+  Line seen_cell(std::size_t seat, const SeenControl& control) const {
+    const ControlName& name = all_controls()[index(control.control)];
+    const Sample* sample = nullptr;
+    if (scene_.rig != nullptr && scene_.run != nullptr)
+      for (std::size_t s = 0; s < scene_.rig->slots.size(); ++s)
+        if (scene_.rig->setup.controls[s].control == control.control && index(scene_.rig->setup.controls[s].handset) == seat)
+          sample = &scene_.run->samples[s];
+    std::string code = kernel_code(name);
+    return cell_of(name, code, control.known, std::to_string(control.raw), sample != nullptr && sample->known ? sample_value(*sample, name) : value_of(control));
+  }
+
+  Line played_cell(std::size_t slot) const {
+    const ControlName& name = all_controls()[index(scene_.rig->setup.controls[slot].control)];
+    const Sample& sample = scene_.run->samples[slot];
+    return cell_of(name, kernel_code(name), sample.known, "", sample_value(sample, name));
+  }
+
+  static double sample_value(const Sample& sample, const ControlName& name) {
+    return name.shape == ControlShape::key ? (sample.pressed ? 1 : 0) : sample.value;
+  }
+
+  static Line cell_of(const ControlName& name, const std::string& code, bool known, const std::string& raw, double value) {
+    Line line{{padded(name.name, 15)}, {padded(code, 12), Style::dim}};
+    if (!known) {
+      line.push_back({padded("not moved yet", cell - 27), Style::dim});
+      return line;
+    }
+    if (name.shape == ControlShape::key) {
+      line.push_back({padded(value != 0 ? "■ down" : "·", cell - 27), value != 0 ? Style::good : Style::dim});
+      return line;
+    }
+    if (name.shape == ControlShape::counts) {
+      line.push_back({padded(fmt::format("{} counts", raw), cell - 27)});
+      return line;
+    }
+    line.push_back({fmt::format("{:>6}{:>7.3f} ", raw, tidy(value))});
+    line.push_back({padded(bar(value, name.shape == ControlShape::centred), bar_width), value != 0 ? Style::good : Style::dim});
+    return line;
+  }
+
+  /// Cells side by side, down the first column first.
+  void columns_of(const std::vector<Line>& cells, std::size_t end) {
+    const std::size_t beside = std::max<std::size_t>(1, columns_ / cell);
+    const std::size_t rows = (cells.size() + beside - 1) / beside;
+    for (std::size_t r = 0; r < rows; ++r) {
+      if (lines_.size() + 1 >= end && r + 1 < rows) {
+        add({{fmt::format("… and {} more; a taller terminal shows them", (rows - r) * beside), Style::dim}});
+        return;
+      }
+      Line line;
+      for (std::size_t c = r; c < cells.size(); c += rows) {
+        std::size_t width = 0;
+        for (const Piece& piece : cells[c]) {
+          line.push_back(piece);
+          width += width_of(piece.text);
+        }
+        if (width < cell) line.push_back({std::string(cell - width, ' ')});
+      }
+      add(line);
+    }
+  }
+
+  void last_events(std::size_t room) {
+    const RunView& view = *scene_.run;
+    while (lines_.size() + room < rows_) add({});
+    rule("what happened");
+    const std::size_t count = std::min<std::size_t>({room - 1, static_cast<std::size_t>(view.events_so_far), RunView::kept_events});
+    for (std::size_t i = count; i-- > 0;) {
+      const Event& event = view.events[(view.events_so_far - 1 - i) % RunView::kept_events];
+      const bool bad = event.cause != Cause::none && about(event.cause).fault;
+      add({{fmt::format("{:9.3f} s  ", to_seconds(event.at)), Style::dim}, {say(*scene_.rig, event), bad ? Style::bad : Style::plain}});
+    }
+  }
+
+  const Scene& scene_;
+  std::size_t columns_, rows_;
+  std::vector<Line> lines_;
+};
+
+}  // namespace
+
+std::size_t width_of(const std::string& text) {
+  return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xc0u) != 0x80u; }));
+}
+
+double value_of(const SeenControl& control) {
+  const ControlShape shape = all_controls()[index(control.control)].shape;
+  if (shape == ControlShape::key || shape == ControlShape::counts) return control.raw;
+  return control.calibration.normalise(control.raw);
+}
+
+std::vector<Line> compose(const Scene& scene, std::size_t columns, std::size_t rows) { return Composer(scene, columns, rows).compose(); }
+
+}  // namespace gyrax::tool
