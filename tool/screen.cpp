@@ -7,11 +7,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 namespace gyrax::tool {
 namespace {
 
-constexpr std::size_t bar_width = 9, travel_width = 21, cell = 50;
+constexpr std::size_t bar_width = 7, travel_width = 15, cell = 50;
 
 std::string cut_to(const std::string& text, std::size_t width) {
   std::size_t seen = 0, at = 0;
@@ -86,8 +87,13 @@ Piece doing(const Rig& rig, const AxisView& axis) {
     return {axis.command.v != 0 ? "moves on to its goal, or to rest" : "", Style::good};
   }
   if (why.held.what == Interlock::unasked) return {"at rest", Style::dim};
-  return {fmt::format("{}held: {}", why.asked ? "asked, " : "", say(rig, why.held, why.cause)), why.asked ? Style::bad : Style::dim};
+  // The whole sentence and the way out stand below the table.
+  std::string name = about(why.held.what).name;
+  std::replace(name.begin(), name.end(), '_', ' ');
+  return {fmt::format("held: {}", name), why.asked ? Style::bad : Style::dim};
 }
+
+bool is_key(ControlId control) { return all_controls()[index(control)].shape == ControlShape::key; }
 
 class Composer {
  public:
@@ -176,9 +182,9 @@ class Composer {
       const double stands = off && axis.measured.measured ? axis.measured.position : axis.command.p;
       add({{padded(rig.axes[a].name, 11), Style::strong},
            {padded(fmt::format("{:>9.3f} {:<3}", tidy(stands), unit), 14)},
-           {padded(fmt::format("{:>+7.1f} {}/s", tidy(axis.command.v), unit), 15), axis.command.v != 0 ? Style::good : Style::dim},
+           {padded(fmt::format("{:>+7.1f} {}/s", tidy(axis.command.v), unit), 14), axis.command.v != 0 ? Style::good : Style::dim},
            {travel_bar(stands, rig.setup.axes[a].limits), Style::plain},
-           {fmt::format(" {}", padded(step, 12)), Style::dim},
+           {fmt::format(" {} ", padded(step, 12)), Style::dim},
            doing(rig, axis)});
     }
   }
@@ -186,17 +192,25 @@ class Composer {
   /// Everything that holds an axis now, once, with what would release it.
   void ways_out() {
     const Rig& rig = *scene_.rig;
-    std::vector<std::string> told;
-    for (const AxisView& axis : scene_.run->axes) {
-      const AxisStatus& why = axis.why;
+    std::vector<std::pair<std::string, std::string>> told;  // what, and the axes that it holds
+    const std::vector<AxisView>& all = scene_.run->axes;
+    for (std::size_t a = 0; a < all.size(); ++a) {
+      const AxisStatus& why = all[a].why;
       if (why.held.what == Interlock::none || why.held.what == Interlock::unasked || why.held.what == Interlock::stopping) continue;
       std::string text;
       if (why.before.what != Interlock::none && why.before.what != why.held.what)
         text = fmt::format("{}: {}; then ", say(rig, why.before), say_release(rig, why.before));
       text += fmt::format("{}: {}", say(rig, why.held, why.cause), say_release(rig, why.held));
-      if (std::find(told.begin(), told.end(), text) != told.end()) continue;
-      told.push_back(text);
-      add({{"→ ", Style::warn}, {text, Style::warn}});
+      const auto same = std::find_if(told.begin(), told.end(), [&](const auto& one) { return one.first == text; });
+      if (same == told.end()) {
+        told.emplace_back(text, rig.axes[a].name);
+      } else {
+        same->second += fmt::format(", {}", rig.axes[a].name);
+      }
+    }
+    for (const auto& [text, names] : told) {
+      const std::string whom = told.size() == 1 && std::count(names.begin(), names.end(), ',') + 1 == std::ssize(all) ? "all axes" : names;
+      add({{fmt::format("{}: {}", whom, text), Style::warn}});
     }
   }
 
@@ -210,7 +224,9 @@ class Composer {
     } else if (scene_.rig != nullptr && scene_.run != nullptr) {
       rule("hands, from a recording");
       std::vector<Line> cells;
-      for (std::size_t s = 0; s < scene_.rig->slots.size(); ++s) cells.push_back(played_cell(s));
+      for (const bool keys : {false, true})
+        for (std::size_t s = 0; s < scene_.rig->slots.size(); ++s)
+          if (is_key(scene_.rig->setup.controls[s].control) == keys) cells.push_back(played_cell(s));
       columns_of(cells, end);
     }
   }
@@ -230,7 +246,7 @@ class Composer {
     // What is deflected tells more than what is pressed: sticks first.
     for (const bool keys : {false, true})
       for (const SeenControl& control : seen.controls)
-        if ((all_controls()[index(control.control)].shape == ControlShape::key) == keys) cells.push_back(seen_cell(s, control));
+        if (is_key(control.control) == keys) cells.push_back(seen_cell(s, control));
     columns_of(cells, end);
   }
 

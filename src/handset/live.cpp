@@ -85,7 +85,10 @@ class LiveHandsets::Work {
   Work(const Work&) = delete;
   Work& operator=(const Work&) = delete;
 
-  bool pop(HandsetItem& item) noexcept { return items_.pop(item); }
+  bool pop(HandsetItem& item) noexcept {
+    if (!asked_.exchange(true)) told_.set();
+    return items_.pop(item);
+  }
   void sign(HandsetId handset, Sign sign) noexcept {
     if (signs_.push({handset, sign})) told_.set();
   }
@@ -131,6 +134,8 @@ class LiveHandsets::Work {
   static constexpr Time still_plugged = Time::max();
 
   void run() {
+    // Nothing is read before somebody takes it: it would only grow old.
+    for (pollfd wait{told_.get(), POLLIN, 0}; !asked_ && !ending_;) ::poll(&wait, 1, -1);
     for (const UdevNode& node : udev_.nodes()) consider(node);
     Time next_retry = clock_.now() + retry_every;
     std::vector<pollfd> wait;
@@ -256,7 +261,8 @@ class LiveHandsets::Work {
     s.decoder->plugged(at, readings, held);
     hand_over(seat, readings, true);
     const std::lock_guard lock(recording_lock_);
-    if (recording_) record_plugged(seat, Time{std::max(at - recording_->zero, Span{0})});
+    // A recording that is about to begin takes this seat with all others.
+    if (recording_ && !fresh_recording_) record_plugged(seat, Time{std::max(at - recording_->zero, Span{0})});
     changed_ = true;
   }
 
@@ -481,7 +487,7 @@ class LiveHandsets::Work {
   Queue<std::pair<HandsetId, Sign>> signs_;
   Latest<SeenHandsets> published_;
   EventDescriptor told_, wake_;
-  std::atomic<bool> ending_{false}, grab_wanted_{false};
+  std::atomic<bool> ending_{false}, grab_wanted_{false}, asked_{false};
 
   mutable std::mutex devices_lock_;
   std::vector<Device> devices_;

@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include <sys/stat.h>
+#include <algorithm>
 #include <iterator>
 #include <sstream>
 
@@ -45,7 +46,7 @@ std::string indented(const std::string& text) {
 }
 
 constexpr const char* nothing_found =
-    "No handset is plugged in: no gamepad, joystick, keypad or dial.\n"
+    "No gamepad, joystick or dial is plugged in.\n"
     "  wired       try another cable: many carry power alone; `dmesg --follow` should say something when you plug it in\n"
     "  wireless    hold its pairing key until its lights run, pair it in the Bluetooth settings, then press any key to wake it;\n"
     "              with a receiver of its own, plug that in and switch the pad on beside it\n"
@@ -99,7 +100,8 @@ std::string plugged_text(const std::vector<Product>& products) {
     }
     fmt::format_to(out, "  in a rig: device = {{ id = \"{}\", name = \"{}\" }}\n\n", id_of(first), first.name);
   }
-  if (!products.empty()) return all + "See one move: gyrax watch\n";
+  const bool only_keys = std::all_of(products.begin(), products.end(), [](const Product& p) { return p.kind == DeviceKind::keypad; });
+  if (!only_keys) return all + "See one move: gyrax watch\n";
   struct stat about {};
   if (::stat("/dev/input", &about) != 0) all += no_input_folder;
   return all + nothing_found;

@@ -162,16 +162,16 @@ class LogbookReader::Work {
       read_calibration(json, record);
       return;
     }
-    if (json.contains("lost")) {
+    if (json.contains("closed")) {
+      record.kind = LogRecord::Kind::end;
+      record.text = text(json["closed"]);
+      closed_ = true;
+    } else if (json.contains("lost")) {
       record.kind = LogRecord::Kind::lost;
       record.number = static_cast<std::uint64_t>(whole(json["lost"], 0, most_ns));
     } else if (json.contains("seated")) {
       record.kind = LogRecord::Kind::seated;
       record.text = fmt::format("{} ({}) is handset '{}'", text(at(json, "device")), text(at(json, "id")), text(json["seated"]));
-    } else if (json.contains("closed")) {
-      record.kind = LogRecord::Kind::end;
-      record.text = text(json["closed"]);
-      closed_ = true;
     } else {
       throw Wrong{"no kind of record is like it"};
     }

@@ -45,7 +45,9 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   if (index(reading.handset) >= states_.size()) return change;
   State& state = states_[index(reading.handset)];
   const bool ordered = reading.event <= reading.arrival && reading.arrival <= now && reading.event >= state.last_event;
-  if (!ordered || now - reading.event > handsets_[index(reading.handset)].oldest_reading) {
+  // Plugged in or gone holds however late one hears of it.
+  const bool ages = reading.control != ControlId::presence;
+  if (!ordered || (ages && now - reading.event > handsets_[index(reading.handset)].oldest_reading)) {
     change.fault = ReadingFault::clock;
     return change;
   }

@@ -267,7 +267,7 @@ TEST_CASE("What is plugged in: grouped by product, with what each node can do, a
   tilt.absolute = {{ABS_X, {}}, {ABS_Y, {}}, {ABS_Z, {}}};
   MockDevice mock(b.bed, 5, pad("A1"), "1-1"), second(b.bed, 6, tilt, "1-1");
   CHECK(plugged_products().empty());
-  CHECK(plugged_text({}).find("No handset is plugged in") != std::string::npos);
+  CHECK(plugged_text({}).find("No gamepad, joystick or dial is plugged in") != std::string::npos);
   mock.plug();
   second.plug();
   auto products = plugged_products();

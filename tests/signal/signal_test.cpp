@@ -161,6 +161,28 @@ TEST_CASE("Readings that cannot be are faults and change nothing") {
   CHECK(p.signal.accept({HandsetId{9}, stick_x, 1, p.now, p.now, 0}, p.now).kind == Change::Kind::nothing);
 }
 
+TEST_CASE("Presence does not age: a handset whose plugging in or going is heard late is not lost sight of") {
+  Pad p;
+  const Time then = p.now;
+  p.now += 1s;
+  CHECK(p.signal.accept({pad, ControlId::presence, 1, then, then, 1}, p.now).kind == Change::Kind::present);
+  CHECK(p.signal.accept({pad, key, 2, then, then, 0}, p.now).fault == ReadingFault::clock);
+  CHECK(p.signal.health(pad, p.now) == HandsetHealth::present);
+  CHECK(p.signal.accept({pad, ControlId::presence, 3, then, then, 0}, p.now).kind == Change::Kind::absent);
+}
+
+TEST_CASE("A control's ends change while its handset is away, and only then") {
+  Pad p;
+  const auto wider = *Calibration::make(ControlKind::centred, -200, 0, 200, false);
+  CHECK(p.signal.calibrate(SlotId{0}, wider));
+  CHECK_FALSE(p.signal.calibrate(SlotId{2}, wider));
+  p.plug();
+  CHECK_FALSE(p.signal.calibrate(SlotId{0}, *Calibration::make(ControlKind::centred, -100, 0, 100, false)));
+  p.say(stick_y, 0);
+  p.say(stick_x, 200);
+  CHECK(p.x().value == 1);
+}
+
 TEST_CASE("Silence is a loss only for a handset that reports steadily") {
   Pad p;
   p.plug();

@@ -65,7 +65,7 @@ class LiveHandsets {
   struct Options {
     std::size_t queue = 4096;  ///< readings that may wait
   };
-  /// Starts to listen and to read. Errors: std::runtime_error where libudev cannot be used.
+  /// Starts to listen; reading begins with the first pop(). Errors: std::runtime_error where libudev cannot be used.
   LiveHandsets(Seats seats, const BootClock& clock);
   LiveHandsets(Seats seats, const BootClock& clock, const Options& options);
   /// Gives every device back.
