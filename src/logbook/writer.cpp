@@ -138,9 +138,13 @@ class LogbookWriter::Work {
   Closed close(const std::string& account) {
     finish();
     if (refused_ > 0) tell_lost(refused_);
-    const nlohmann::ordered_json last{{"closed", account}, {"ticks", ticks_}, {"lost", lost()}};
-    waiting_ += last.dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
     flush();
+    // A disk that refused the last piece may take the word that it did.
+    for (int tries = 0; tries < 5; ++tries) {
+      const nlohmann::ordered_json last{{"closed", account}, {"ticks", ticks_}, {"lost", lost()}};
+      waiting_ += last.dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
+      if (flush()) break;
+    }
     if (::fsync(fd_) != 0 && errno != EINVAL && trouble_.empty()) trouble_ = std::strerror(errno);
     return {ticks_, lost(), bytes_, trouble_};
   }
@@ -244,9 +248,9 @@ class LogbookWriter::Work {
     ++ticks_in_piece_;
   }
 
-  /// Writes what waits, whole lines or nothing: what the disk took of a piece that it then refused is cut off again.
-  void flush() {
-    if (waiting_.empty()) return;
+  /// Writes what waits, whole lines or nothing, and returns whether it did: what the disk took of a piece that it then refused is cut off again.
+  bool flush() {
+    if (waiting_.empty()) return true;
     std::error_code error;
     if (options_.before_write) error = options_.before_write();
     std::size_t done = 0;
@@ -263,7 +267,7 @@ class LogbookWriter::Work {
     if (!error) {
       bytes_ += done;
       in_piece_ = ticks_in_piece_ = missing_ = 0;
-      return;
+      return true;
     }
     if (trouble_.empty()) trouble_ = error.message();
     const auto end = static_cast<off_t>(bytes_);
@@ -276,6 +280,7 @@ class LogbookWriter::Work {
     if (bytes_ == 0) waiting_ = head_;
     if (!cut) waiting_ += '\n';
     if (missing_ > 0) tell_lost(missing_);
+    return false;
   }
 
   const Rig& rig_;

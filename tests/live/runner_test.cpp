@@ -1,0 +1,137 @@
+// The live loop on recorded hands, in real time: what it does does not depend on how fast this machine is.
+#include <gyrax/live/runner.hpp>
+#include <gyrax/logbook/replay.hpp>
+#include <gyrax/testing/hands.hpp>
+
+#include "support/rigs.hpp"
+
+#include <doctest/doctest.h>
+
+#include <unistd.h>
+#include <algorithm>
+#include <filesystem>
+#include <thread>
+
+using namespace gyrax;
+using namespace std::chrono_literals;
+
+namespace {
+
+/// A second and a half: sticks moved and let go, ready, enabled, and pushed to the right until the end.
+Session session() {
+  testing::Hands hands(3);
+  hands.wait(0.1).push("stick.left.x", 0.3, 0.05).push("stick.left.y", 0.3, 0.05);
+  hands.push("stick.left.x", 0, 0.05).push("stick.left.y", 0, 0.05).wait(0.1);
+  hands.tap("menu.right").wait(0.05).down("shoulder.right").wait(0.1).push("stick.left.x", 1, 0.05, 3);
+  Session made;
+  made.title = "hands";
+  made.length = 3s;
+  made.handsets.push_back({"pad", hands.track(), "", {{Time{}, Time{3s}}}});
+  return made;
+}
+
+/// jog_and_step for a machine that may be slow: nothing here trips because a tick, a reading or a frame is late.
+Rig patient_rig() {
+  std::string text = test::jog_and_step;
+  const auto after = [&](const std::string& what, const std::string& more) { text.insert(text.find(what) + what.size(), more); };
+  after("[handset.pad]\n", "oldest_ms = 60_000\n");
+  after("kind = \"simulated\"\n", "silence_ms = 60_000\nvalid_ms = 60_000\n");
+  return test::rig(text + "[tick]\nlongest_ms = 1000\n");
+}
+
+bool saw(const RunView& view, Event::Kind kind, State state) {
+  const std::size_t count = std::min<std::size_t>(view.events_so_far, RunView::kept_events);
+  return std::any_of(view.events.begin(), view.events.begin() + static_cast<std::ptrdiff_t>(count),
+                     [&](const Event& e) { return e.kind == kind && e.state == state; });
+}
+
+}  // namespace
+
+TEST_CASE("Live: ready, enabled, jogging; told to end it comes to rest, then power is off; its logbook replays") {
+  const Session hands = session();
+  const Rig rig = fit(patient_rig(), hands.devices());
+  PlayedHands played(hands, rig);
+  SimulatedLinks links(rig);
+  const std::string path = (std::filesystem::temp_directory_path() / ("gyrax-live-" + std::to_string(::getpid()) + ".jsonl")).string();
+  double fastest = 0;
+  {
+    LogbookWriter log(rig, path);
+    const BootClock clock;
+    Runner::Options options;
+    options.log = &log;
+    options.real_time = false;
+    Runner runner(rig, played, links, clock, options);
+    std::thread engine([&] { runner.run(); });
+    for (int i = 0; i < 20'000 && !(fastest > 40); ++i) {
+      fastest = std::max(fastest, runner.look().axes[0].command.v);
+      std::this_thread::sleep_for(1ms);
+    }
+    runner.end();
+    engine.join();
+    const RunView& view = runner.look();
+    CHECK(view.ended);
+    CHECK(view.axes[0].command.mode == Mode::off);
+    CHECK(view.axes[0].command.v == 0);
+    CHECK(view.zones[0].state == State::stowed);
+    CHECK(view.zones[0].cause == Cause::program_ends);
+    CHECK(view.axes[0].command.p < 100);
+    CHECK(saw(view, Event::Kind::state, State::live));
+    CHECK(view.readings > 20);
+    CHECK(view.lateness.ticks + 1 == view.ticks);
+    const auto closed = log.close("over");
+    CHECK(closed.ticks + closed.lost == view.ticks);
+  }
+  CHECK(fastest > 40);
+  const Replay again = replay(path);
+  CAPTURE(again.difference);
+  CHECK(again.same);
+  std::filesystem::remove(path);
+}
+
+TEST_CASE("More readings than a tick takes wait for the next; a calibration goes before what follows it") {
+  class Flood final : public Hands {
+   public:
+    explicit Flood(const Rig& rig) {
+      HandsetItem item;
+      item.kind = HandsetItem::Kind::calibrate;
+      item.slot = SlotId{0};
+      for (std::size_t s = 0; s < rig.slots.size(); ++s)
+        if (rig.slots[s].name == "stick.left.x") item.slot = SlotId{static_cast<std::uint16_t>(s)};
+      stick = item.slot;
+      item.calibration = *Calibration::make(ControlKind::centred, -1000, 0, 1000, false);
+      items.push_back(item);
+      const auto say = [&](ControlId control, std::int32_t raw) {
+        HandsetItem reading;
+        reading.reading = {HandsetId{0}, control, static_cast<std::uint32_t>(items.size()), Time{}, Time{}, raw};
+        items.push_back(reading);
+      };
+      say(ControlId::presence, 1);
+      for (int i = 0; i < 5000; ++i) say(rig.setup.controls[index(stick)].control, i % 1000);
+      say(rig.setup.controls[index(stick)].control, 1000);
+    }
+    bool next(HandsetItem& item, Time) noexcept override {
+      if (at == items.size()) return false;
+      item = items[at++];
+      return true;
+    }
+    std::vector<HandsetItem> items;
+    std::size_t at = 0;
+    SlotId stick = no<SlotId>;
+  };
+  const Rig rig = patient_rig();
+  Flood flood(rig);
+  SimulatedLinks links(rig);
+  const BootClock clock;
+  Runner::Options options;
+  options.real_time = false;
+  options.greatest_readings = 100;
+  Runner runner(rig, flood, links, clock, options);
+  std::thread engine([&] { runner.run(); });
+  while (runner.look().readings < 5002) std::this_thread::sleep_for(1ms);
+  const RunView view = runner.look();
+  runner.end();
+  engine.join();
+  CHECK(view.ticks >= 51);
+  CHECK(view.readings_lost[0] == 0);
+  CHECK(view.samples[index(flood.stick)].value == 1);
+}
