@@ -4,7 +4,10 @@
 
 #include <gyrax/handset/live.hpp>
 #include <gyrax/handset/plugged.hpp>
+#include <gyrax/live/runner.hpp>
 #include <gyrax/testing/hands.hpp>
+
+#include "support/rigs.hpp"
 
 #include <doctest/doctest.h>
 #include <fmt/format.h>
@@ -228,6 +231,78 @@ TEST_CASE("A sign shakes the pad and blinks its light") {
   REQUIRE(taken.says(0, "presence", 1));
   handsets.sign(HandsetId{0}, Sign::tripped);
   REQUIRE(taken.until([&] { return mock.effects == 1 && mock.writes >= 3; }));  // played; light on; light off
+}
+
+TEST_CASE("A node that cannot be opened any more when it is heard of is no handset, and nothing else suffers") {
+  Bench b;
+  LiveHandsets handsets(Seats::open(), b.clock);
+  Taken taken{handsets, {}};
+  MockDevice dead(b.bed, 5, pad("A1")), good(b.bed, 6, pad("B2"));
+  dead.plug_dead();
+  good.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  CHECK(handsets.look().seats.size() <= 1);
+  CHECK(taken.last.count({1, "presence"}) == 0);
+}
+
+TEST_CASE("Unplugged at full speed: a controlled stop from there, its times told; plugged in again nothing moves by itself") {
+  Bench b;
+  std::string text = test::jog_and_step;
+  text.insert(text.find("[handset.pad]\n") + 14, "oldest_ms = 5000\n");
+  text.insert(text.find("kind = \"simulated\"\n") + 19, "silence_ms = 5000\nvalid_ms = 5000\n");
+  const Rig rig = test::rig(text + "[tick]\nlongest_ms = 1000\n");
+  LiveHandsets handsets(Seats(rig.seats), b.clock);
+  DeviceHands hands(handsets);
+  SimulatedLinks links(rig);
+  Runner::Options options;
+  options.real_time = false;
+  Runner runner(rig, hands, links, b.clock, options);
+  std::thread engine([&] { runner.run(); });
+  const auto until = [&](auto holds) {
+    for (int i = 0; i < 20'000; ++i, pause(1))
+      if (holds(runner.look())) return true;
+    return false;
+  };
+  const auto is = [&](State state) { return until([&](const RunView& v) { return v.zones[0].state == state; }); };
+  MockDevice mock(b.bed, 5, pad());
+  mock.plug();
+  CHECK(until([](const RunView& v) { return v.handsets[0] == HandsetHealth::present; }));
+  for (const int value : {9000, 0}) {
+    mock.move(ABS_X, value);
+    mock.move(ABS_Y, value);
+  }
+  mock.key(BTN_START, 1);
+  CHECK(is(State::ready));
+  mock.key(BTN_TR, 1);
+  CHECK(is(State::live));
+  mock.move(ABS_X, 32767);
+  CHECK(until([](const RunView& v) { return v.axes[0].command.v == 50; }));
+  const Time unplugged = b.clock.now();
+  mock.unplug();
+  CHECK(is(State::tripped));
+  const RunView view = runner.look();
+  CHECK(view.axes[0].command.v == 0);
+  CHECK(view.zones[0].cause == Cause::handset_gone);
+  Time noticed{}, tripped{};
+  for (std::uint64_t i = 0; i < view.events_so_far; ++i) {
+    const Event& e = view.events[i];
+    if (e.kind == Event::Kind::state && e.state == State::stopping) noticed = e.at;
+    if (e.kind == Event::Kind::state && e.state == State::tripped) tripped = e.at;
+  }
+  // 50 mm/s with 400 mm/s²: 125 ms of it are the axis's own.
+  MESSAGE(fmt::format("unplugged at 50 mm/s: noticed after {:.1f} ms, commanded speed zero after {:.1f} ms", to_seconds(noticed - unplugged) * 1e3,
+                      to_seconds(tripped - unplugged) * 1e3));
+  CHECK(noticed >= unplugged);
+  CHECK(tripped - noticed >= std::chrono::milliseconds(123));
+  mock.plug();
+  CHECK(until([](const RunView& v) { return v.handsets[0] == HandsetHealth::present; }));
+  mock.key(BTN_TR, 1);
+  mock.move(ABS_X, 32767);
+  pause(100);
+  CHECK(runner.look().axes[0].command.v == 0);
+  CHECK(runner.look().zones[0].state == State::tripped);
+  runner.end();
+  engine.join();
 }
 
 TEST_CASE("A recording holds what the devices sent, and can be rehearsed from") {

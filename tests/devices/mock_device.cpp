@@ -193,12 +193,23 @@ gboolean MockDevice::answer(UMockdevIoctlClient* client) {
 }
 
 void MockDevice::plug(int announcements) {
+  gone_ = false;
+  appear();
+  for (int i = 0; i < announcements; ++i) umockdev_testbed_uevent(bed_.get(), ("/sys" + syspath() + fmt::format("/event{}", number_)).c_str(), "add");
+}
+
+void MockDevice::plug_dead() {
+  gone_ = true;
+  appear();
+  umockdev_testbed_uevent(bed_.get(), ("/sys" + syspath() + fmt::format("/event{}", number_)).c_str(), "add");
+}
+
+void MockDevice::appear() {
   // umockdev takes no node's name twice; a kernel, too, often gives the next one.
   if (driver_ != nullptr) {
     number_ += 10;
     g_object_unref(driver_);
   }
-  gone_ = false;
   driver_ = umockdev_ioctl_base_new();
   g_signal_connect(driver_, "handle-ioctl", G_CALLBACK(on_ioctl), this);
   g_signal_connect(driver_, "handle-read", G_CALLBACK(on_read), this);
@@ -208,7 +219,6 @@ void MockDevice::plug(int announcements) {
   if (!umockdev_testbed_attach_ioctl(bed_.get(), path().c_str(), driver_, &error)) throw std::runtime_error(error->message);
   if (!umockdev_testbed_add_from_string(bed_.get(), describe().c_str(), &error)) throw std::runtime_error(error->message);
   fd_ = umockdev_testbed_get_dev_fd(bed_.get(), path().c_str());
-  for (int i = 0; i < announcements; ++i) umockdev_testbed_uevent(bed_.get(), ("/sys" + syspath() + fmt::format("/event{}", number_)).c_str(), "add");
 }
 
 void MockDevice::vanish() {

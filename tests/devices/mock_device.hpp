@@ -43,6 +43,8 @@ class MockDevice {
 
   /// Makes the node and announces it, as often as told.
   void plug(int announcements = 1);
+  /// Announces a node that is gone by then.
+  void plug_dead();
   /// As a kernel does it: reading fails with ENODEV, the node goes, and it is announced.
   void unplug();
   /// The node goes, and nobody is told.
@@ -68,6 +70,7 @@ class MockDevice {
   gboolean answer(UMockdevIoctlClient* client);
   std::string describe() const;
   std::string syspath() const;
+  void appear();
   void put(std::uint16_t type, std::uint16_t code, int value);
 
   Testbed& bed_;
