@@ -5,6 +5,7 @@
 
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/plugged.hpp>
+#include <gyrax/link/simulated.hpp>
 #include <gyrax/rehearsal/player.hpp>
 #include <gyrax/rig/words.hpp>
 

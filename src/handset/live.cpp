@@ -67,6 +67,18 @@ struct Sitting {
   std::optional<Time> light_until;
 };
 
+struct Recording {
+  Time zero{};
+  std::vector<SessionHandset> handsets;  // by seat; not plugged in so far: without a span
+};
+
+/// A node that is there and not used.
+struct Waiting {
+  UdevNode node;
+  std::string why;
+  bool for_a_place;  ///< nothing but a place that becomes free would help
+};
+
 }  // namespace
 
 class LiveHandsets::Work {
@@ -127,10 +139,6 @@ class LiveHandsets::Work {
   }
 
  private:
-  struct Recording {
-    Time zero{};
-    std::vector<SessionHandset> handsets;  // by seat; not plugged in so far: without a span
-  };
   static constexpr Time still_plugged = Time::max();
 
   void run() {
@@ -466,12 +474,6 @@ class LiveHandsets::Work {
   }
 
   static HandsetId id(std::size_t seat) { return HandsetId{static_cast<std::uint16_t>(seat)}; }
-
-  struct Waiting {
-    UdevNode node;
-    std::string why;
-    bool for_a_place;  ///< nothing but a place that becomes free would help
-  };
 
   const BootClock clock_;
   Udev udev_;

@@ -31,12 +31,12 @@ bool is_held(const AxisStatus& why) {
 
 }  // namespace
 
-Runner::Runner(const Rig& rig, Hands& hands, SimulatedLinks& links, const BootClock& clock) : Runner(rig, hands, links, clock, Options{}) {}
+Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock) : Runner(rig, hands, machines, clock, Options{}) {}
 
-Runner::Runner(const Rig& rig, Hands& hands, SimulatedLinks& links, const BootClock& clock, const Options& options)
+Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock, const Options& options)
     : rig_(rig),
       hands_(hands),
-      links_(links),
+      machines_(machines),
       options_(options),
       clock_(clock),
       engine_(rig.setup),
@@ -137,9 +137,9 @@ void Runner::run() {
     if (ending_.load(std::memory_order_relaxed) && !told_to_end) told_to_end = now;
     hands_.clear_wake();
     take_items(now);
-    const std::span<const LinkReport> reports = links_.reports(now);
+    const std::span<const LinkReport> reports = machines_.reports(now);
     engine_.tick({now, readings_, reports, told_to_end.has_value()}, out_.view());
-    links_.send(out_.frames);
+    machines_.send(out_.frames);
     events_.clear();
     for (Event event; out_.events.read(event);) events_.push_back(event);
     if (options_.log != nullptr)

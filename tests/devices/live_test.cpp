@@ -4,7 +4,9 @@
 
 #include <gyrax/handset/live.hpp>
 #include <gyrax/handset/plugged.hpp>
+#include <gyrax/link/simulated.hpp>
 #include <gyrax/live/runner.hpp>
+#include <gyrax/rig/words.hpp>
 #include <gyrax/testing/hands.hpp>
 
 #include "support/rigs.hpp"
@@ -263,6 +265,12 @@ TEST_CASE("Unplugged at full speed: a controlled stop from there, its times told
       if (holds(runner.look())) return true;
     return false;
   };
+  const auto told = [&] {
+    std::string all;
+    const RunView view = runner.look();
+    for (std::uint64_t i = 0; i < view.events_so_far; ++i) all += fmt::format("{:.3f} s {}\n", to_seconds(view.events[i].at), say(rig, view.events[i]));
+    return all;
+  };
   const auto is = [&](State state) { return until([&](const RunView& v) { return v.zones[0].state == state; }); };
   MockDevice mock(b.bed, 5, pad());
   mock.plug();
@@ -272,9 +280,9 @@ TEST_CASE("Unplugged at full speed: a controlled stop from there, its times told
     mock.move(ABS_Y, value);
   }
   mock.key(BTN_START, 1);
-  CHECK(is(State::ready));
+  CHECK_MESSAGE(is(State::ready), told());
   mock.key(BTN_TR, 1);
-  CHECK(is(State::live));
+  CHECK_MESSAGE(is(State::live), told());
   mock.move(ABS_X, 32767);
   CHECK(until([](const RunView& v) { return v.axes[0].command.v == 50; }));
   const Time unplugged = b.clock.now();

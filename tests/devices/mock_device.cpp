@@ -4,6 +4,7 @@
 #include <linux/input.h>
 
 #include <unistd.h>
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <ctime>
@@ -14,6 +15,8 @@ namespace gyrax::test {
 namespace {
 
 using Bits = std::vector<std::uint8_t>;
+
+constexpr int most_waiting = 120;  // events of 24 bytes in a buffer of 4096
 
 template <class Codes>
 Bits bits(const Codes& codes, std::size_t count) {
@@ -103,7 +106,12 @@ gboolean MockDevice::on_ioctl(UMockdevIoctlBase*, UMockdevIoctlClient* client, g
 }
 
 gboolean MockDevice::on_read(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) {
-  if (!static_cast<MockDevice*>(self)->gone_) return FALSE;  // the pseudo-terminal's own read
+  auto& mock = *static_cast<MockDevice*>(self);
+  if (!mock.gone_) {
+    const auto room = static_cast<int>(static_cast<std::size_t>(umockdev_ioctl_client_get_arg(client)->data_len) / sizeof(input_event));
+    mock.waiting_ -= std::min<int>(mock.waiting_, room);
+    return FALSE;  // the pseudo-terminal's own read
+  }
   umockdev_ioctl_client_complete(client, -1, ENODEV);
   return TRUE;
 }
@@ -205,6 +213,7 @@ void MockDevice::plug_dead() {
 }
 
 void MockDevice::appear() {
+  waiting_ = 0;
   // umockdev takes no node's name twice; a kernel, too, often gives the next one.
   if (driver_ != nullptr) {
     number_ += 10;
@@ -256,6 +265,9 @@ void MockDevice::put(std::uint16_t type, std::uint16_t code, int value) {
   event.type = type;
   event.code = code;
   event.value = value;
+  // A pseudo-terminal that is full cuts an event in two, which no kernel does with a device.
+  while (waiting_ > most_waiting) ::usleep(100);
+  ++waiting_;
   if (::write(fd_, &event, sizeof event) != sizeof event) throw std::runtime_error("the made-up device takes no event");
 }
 

@@ -60,7 +60,7 @@ class MockDevice {
   void drop();  ///< SYN_DROPPED
 
   std::string path() const;
-  int grabs = 0, ungrabs = 0;
+  std::atomic<int> grabs{0}, ungrabs{0};
   std::atomic<int> effects{0}, writes{0};
 
  private:
@@ -83,6 +83,7 @@ class MockDevice {
   UMockdevIoctlBase* driver_ = nullptr;
   int fd_ = -1;
   std::atomic<bool> gone_{true};
+  std::atomic<int> waiting_{0};  // events that nobody has read yet
 };
 
 }  // namespace gyrax::test

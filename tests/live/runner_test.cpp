@@ -1,4 +1,5 @@
 // The live loop on recorded hands, in real time: what it does does not depend on how fast this machine is.
+#include <gyrax/link/simulated.hpp>
 #include <gyrax/live/runner.hpp>
 #include <gyrax/logbook/replay.hpp>
 #include <gyrax/testing/hands.hpp>

@@ -7,6 +7,7 @@
 ///     links.send(out.frames);
 #pragma once
 
+#include <gyrax/link/machines.hpp>
 #include <gyrax/rig/rig.hpp>
 #include <gyrax/sim/bench.hpp>
 
@@ -16,13 +17,13 @@
 
 namespace gyrax {
 
-class SimulatedLinks {
+class SimulatedLinks final : public Machines {
  public:
   explicit SimulatedLinks(const Rig& rig);
 
   /// Lets the machines move on to `now` and gives what they reported since. Valid until the next call.
-  std::span<const LinkReport> reports(Time now);
-  void send(std::span<const Frame> frames);
+  std::span<const LinkReport> reports(Time now) override;
+  void send(std::span<const Frame> frames) override;
 
   sim::Bench& bench(LinkId link) { return benches_[index(link)]; }
   /// Where an axis of the rig really is, and how fast, in its unit; asked of the machine, not of its reports.

@@ -10,7 +10,7 @@
 #pragma once
 
 #include <gyrax/engine/engine.hpp>
-#include <gyrax/link/simulated.hpp>
+#include <gyrax/link/machines.hpp>
 #include <gyrax/live/hands.hpp>
 #include <gyrax/logbook/writer.hpp>
 #include <gyrax/threads/latest.hpp>
@@ -66,8 +66,8 @@ class Runner {
     Span longest_end = std::chrono::seconds(10);  ///< to come to rest after end(); then it ends all the same
     std::size_t greatest_readings = 1024;         ///< in one tick; more wait for the next
   };
-  Runner(const Rig& rig, Hands& hands, SimulatedLinks& links, const BootClock& clock);
-  Runner(const Rig& rig, Hands& hands, SimulatedLinks& links, const BootClock& clock, const Options& options);
+  Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock);
+  Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock, const Options& options);
 
   /// Runs on the calling thread until it has been told to end and everything is at rest and off.
   void run();
@@ -84,7 +84,7 @@ class Runner {
 
   const Rig& rig_;
   Hands& hands_;
-  SimulatedLinks& links_;
+  Machines& machines_;
   Options options_;
   BootClock clock_;
   Engine engine_;
