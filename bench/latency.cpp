@@ -69,7 +69,8 @@ struct Loopback {
     address.sin_family = AF_INET;
     address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
     socklen_t size = sizeof address;
-    if (::bind(in, reinterpret_cast<sockaddr*>(&address), size) != 0 || ::getsockname(in, reinterpret_cast<sockaddr*>(&address), &size) != 0 ||
+    if (::bind(in, reinterpret_cast<sockaddr*>(&address), size) != 0 ||
+        ::getsockname(in, reinterpret_cast<sockaddr*>(&address), &size) != 0 ||
         ::connect(out, reinterpret_cast<sockaddr*>(&address), size) != 0)
       throw std::runtime_error("no loopback socket");
   }
@@ -107,7 +108,8 @@ struct Packet {
 /// The handset's side, as LiveHandsets does it on a device: poll, read, decode, queue, wake.
 class PipeHands final : public Hands {
  public:
-  PipeHands(const BootClock& clock, const Device& device) : clock_(clock), decoder_(HandsetId{0}, device), wake_(::eventfd(0, EFD_NONBLOCK)) {
+  PipeHands(const BootClock& clock, const Device& device)
+      : clock_(clock), decoder_(HandsetId{0}, device), wake_(::eventfd(0, EFD_NONBLOCK)) {
     thread_ = std::thread([this] { run(); });
   }
   ~PipeHands() override {
@@ -276,11 +278,12 @@ int main() {
     fmt::print(stderr, "the engine did not jog\n");
     return 1;
   }
-  fmt::print("From an event to its command on a loopback socket, {} times each, turn by turn (µs)\n{:<34}{:>10}{:>10}{:>10}{:>10}\n", rounds, "",
-             "p50", "p99", "p99.9", "most");
+  fmt::print("From an event to its command on a loopback socket, {} times each, turn by turn (µs)\n{:<34}{:>10}{:>10}{:>10}{:>10}\n",
+             rounds, "", "p50", "p99", "p99.9", "most");
   for (auto* times : {&our_times, &bare_times})
-    fmt::print("{:<34}{:>10.1f}{:>10.1f}{:>10.1f}{:>10.1f}\n", times == &our_times ? "live loop (2 threads, queue, engine)" : "bare poll, read, send",
-               times->at(0.5), times->at(0.99), times->at(0.999), times->at(1));
-  fmt::print("{:<34}{:>10.2f}{:>10.2f}{:>10.2f} times\n", "ratio", our_times.at(0.5) / bare_times.at(0.5), our_times.at(0.99) / bare_times.at(0.99),
-             our_times.at(0.999) / bare_times.at(0.999));
+    fmt::print("{:<34}{:>10.1f}{:>10.1f}{:>10.1f}{:>10.1f}\n",
+               times == &our_times ? "live loop (2 threads, queue, engine)" : "bare poll, read, send", times->at(0.5), times->at(0.99),
+               times->at(0.999), times->at(1));
+  fmt::print("{:<34}{:>10.2f}{:>10.2f}{:>10.2f} times\n", "ratio", our_times.at(0.5) / bare_times.at(0.5),
+             our_times.at(0.99) / bare_times.at(0.99), our_times.at(0.999) / bare_times.at(0.999));
 }

@@ -29,5 +29,8 @@ if(TARGET gyrax_tool)
   install(FILES demo/bench.toml demo/session.toml demo/pad.evemu DESTINATION ${CMAKE_INSTALL_DATADIR}/gyrax/demo COMPONENT tool)
   execute_process(COMMAND gzip -9nc INPUT_FILE ${PROJECT_SOURCE_DIR}/tool/gyrax.1 OUTPUT_FILE ${CMAKE_CURRENT_BINARY_DIR}/gyrax.1.gz)
   install(FILES ${CMAKE_CURRENT_BINARY_DIR}/gyrax.1.gz DESTINATION ${CMAKE_INSTALL_MANDIR}/man1 COMPONENT tool)
+  # Where systemd looks, whatever the libraries' folder is.
+  install(FILES packaging/71-gyrax.rules DESTINATION lib/udev/rules.d COMPONENT tool)
+  install(FILES packaging/gyrax@.service DESTINATION lib/systemd/system COMPONENT tool)
   install(FILES tool/gyrax.bash RENAME gyrax DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions COMPONENT tool)
 endif()

@@ -2,8 +2,8 @@
 _gyrax() {
   local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD - 1]}
   case $before in
-    gyrax) mapfile -t COMPREPLY < <(compgen -W "check rehearse demo --help --version" -- "$word") ; return ;;
-    --csv | --plot) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
+    gyrax) mapfile -t COMPREPLY < <(compgen -W "check rehearse handsets watch run logbook demo --help --version" -- "$word") ; return ;;
+    --csv | --plot | --logbook | --record) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
     --out) mapfile -t COMPREPLY < <(compgen -d -- "$word") ; return ;;
   esac
   if [[ $word == -* ]]; then
@@ -11,9 +11,17 @@ _gyrax() {
     case ${COMP_WORDS[1]} in
       check) options="--help --json" ;;
       rehearse) options="--help --csv --plot --span --json" ;;
+      handsets) options="--help --all --json" ;;
+      watch) options="--help --hands --for --plain --json --record" ;;
+      run) options="--help --hands --for --plain --json --record --logbook --no-real-time" ;;
+      logbook) options="--help --csv --plot --span --json" ;;
       demo) options="--help --out" ;;
     esac
     mapfile -t COMPREPLY < <(compgen -W "$options" -- "$word")
+    return
+  fi
+  if [[ ${COMP_WORDS[1]} == logbook ]]; then
+    mapfile -t COMPREPLY < <(compgen -f -X '!*.jsonl' -- "$word"; compgen -d -- "$word")
     return
   fi
   mapfile -t COMPREPLY < <(compgen -f -X '!*.toml' -- "$word"; compgen -d -- "$word")

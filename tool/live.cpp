@@ -142,7 +142,8 @@ class Live {
     }
     recording_ = false;
     const auto [recorded, length] = handsets_->stop_recording();
-    const std::string stem = !options_.record.empty() ? options_.record : fmt::format("session-{:%Y%m%d-%H%M%S}", fmt::gmtime(std::time(nullptr)));
+    const std::string stem =
+        !options_.record.empty() ? options_.record : fmt::format("session-{:%Y%m%d-%H%M%S}", fmt::gmtime(std::time(nullptr)));
     const auto why = write_session(stem, "Recorded by gyrax watch", recorded, length);
     note(why ? *why : fmt::format("recorded {:.1f} s of {} handset(s): {}.toml", to_seconds(length), recorded.size(), stem));
   }
@@ -182,8 +183,12 @@ class Live {
       if (present_[s] == seat.present) continue;
       present_[s] = seat.present;
       if (options_.json)
-        print_json({{"t", to_seconds(seen_->at)}, {"handset", seat.name}, {"present", seat.present}, {"device", seat.device.name},
-                    {"id", id_of(seat.device)}, {"node", seat.node}});
+        print_json({{"t", to_seconds(seen_->at)},
+                    {"handset", seat.name},
+                    {"present", seat.present},
+                    {"device", seat.device.name},
+                    {"id", id_of(seat.device)},
+                    {"node", seat.node}});
       if (!options_.json && !screen_)
         fmt::print("{:9.3f} s  {}: {} ({}, {}) {}\n", to_seconds(seen_->at), seat.name, seat.device.name, id_of(seat.device), seat.node,
                    seat.present ? "is plugged in" : "is gone");
@@ -203,13 +208,18 @@ class Live {
       SeenControl control{r.control, usual_calibration(name), true, r.raw};
       for (const SeenControl& one : seen_->seats.at(std::min(index(r.handset), seen_->seats.size() - 1)).controls)
         if (one.control == r.control) control.calibration = one.calibration;
-      print_json({{"t", to_seconds(r.event)}, {"handset", seen_->seats[index(r.handset)].name}, {"control", name.name},
-                  {"code", kernel_code(name)}, {"raw", r.raw}, {"value", round_to_millionths(value_of(control))}});
+      print_json({{"t", to_seconds(r.event)},
+                  {"handset", seen_->seats[index(r.handset)].name},
+                  {"control", name.name},
+                  {"code", kernel_code(name)},
+                  {"raw", r.raw},
+                  {"value", round_to_millionths(value_of(control))}});
     }
   }
 
   void tell_events() {
-    const std::uint64_t first = std::max(told_events_, view_->events_so_far - std::min<std::uint64_t>(view_->events_so_far, RunView::kept_events));
+    const std::uint64_t first =
+        std::max(told_events_, view_->events_so_far - std::min<std::uint64_t>(view_->events_so_far, RunView::kept_events));
     for (told_events_ = first; told_events_ < view_->events_so_far; ++told_events_) {
       const Event& event = view_->events[told_events_ % RunView::kept_events];
       if (options_.json) {
@@ -226,8 +236,13 @@ class Live {
       const AxisView& axis = view_->axes[a];
       if (axis.why == told_axes_[a] && view_->ticks > 1) continue;
       told_axes_[a] = axis.why;
-      print_json({{"t", to_seconds(view_->now)}, {"axis", rig_->axes[a].name}, {"p", axis.command.p}, {"v", axis.command.v},
-                  {"asked", axis.why.asked}, {"interlock", about(axis.why.held.what).name}, {"says", say(*rig_, axis.why.held, axis.why.cause)},
+      print_json({{"t", to_seconds(view_->now)},
+                  {"axis", rig_->axes[a].name},
+                  {"p", axis.command.p},
+                  {"v", axis.command.v},
+                  {"asked", axis.why.asked},
+                  {"interlock", about(axis.why.held.what).name},
+                  {"says", say(*rig_, axis.why.held, axis.why.cause)},
                   {"release", say_release(*rig_, axis.why.held)}});
     }
   }
@@ -236,11 +251,15 @@ class Live {
     std::fflush(stdout);
     if (!terminal_) return;
     Scene scene;
-    scene.title = rig_ ? fmt::format("{}{}", options_.verb == LiveVerb::watch ? "watching " : "", rig_->title.empty() ? rig_->path : rig_->title)
-                       : "gyrax watch: every control of every handset";
+    scene.title =
+        rig_ ? fmt::format("{}{}", options_.verb == LiveVerb::watch ? "watching " : "", rig_->title.empty() ? rig_->path : rig_->title)
+             : "gyrax watch: every control of every handset";
     scene.keys = handsets_ ? "r records   q ends" : "q ends";
-    if (log_) scene.facts.push_back(fmt::format("logbook {}{}", path_, view_ != nullptr && view_->log_lost > 0 ? fmt::format(", {} RECORDS LOST", view_->log_lost) : ""));
-    if (view_ != nullptr && view_->ticks > 0 && options_.real_time && !view_->real_time.priority) scene.facts.push_back(view_->real_time.why_no_priority);
+    if (log_)
+      scene.facts.push_back(fmt::format("logbook {}{}", path_,
+                                        view_ != nullptr && view_->log_lost > 0 ? fmt::format(", {} RECORDS LOST", view_->log_lost) : ""));
+    if (view_ != nullptr && view_->ticks > 0 && options_.real_time && !view_->real_time.priority)
+      scene.facts.push_back(view_->real_time.why_no_priority);
     if (!note_.empty()) scene.facts.push_back(note_);
     scene.rig = rig_ ? &*rig_ : nullptr;
     scene.run = view_;
@@ -257,8 +276,9 @@ class Live {
     if (!runner_) return Exit::done;
     const RunView view = runner_->look();
     const Lateness& late = view.lateness;
-    const std::string account = fmt::format("Ended after {:.3f} s: {} ticks, {} late by more than half a period, {} missed, worst {:.3f} ms; {} readings",
-                                            to_seconds(view.now), view.ticks, late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings);
+    const std::string account =
+        fmt::format("Ended after {:.3f} s: {} ticks, {} late by more than half a period, {} missed, worst {:.3f} ms; {} readings",
+                    to_seconds(view.now), view.ticks, late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings);
     if (options_.json) {
       Json histogram = Json::array();
       for (std::size_t i = 0; i < late.counts.size(); ++i)
@@ -275,7 +295,8 @@ class Live {
     if (options_.json) {
       print_json({{"logbook", path_}, {"ticks", closed.ticks}, {"lost", closed.lost}, {"bytes", closed.bytes}});
     } else {
-      fmt::print("Logbook: {} ({} ticks, {} bytes{})\n", path_, closed.ticks, closed.bytes, closed.lost > 0 ? fmt::format(", {} RECORDS LOST", closed.lost) : "");
+      fmt::print("Logbook: {} ({} ticks, {} bytes{})\n", path_, closed.ticks, closed.bytes,
+                 closed.lost > 0 ? fmt::format(", {} RECORDS LOST", closed.lost) : "");
       fmt::print("What happened: gyrax logbook {}\n", path_);
     }
     if (!closed.trouble.empty()) complain(fmt::format("the logbook's disk: {}", closed.trouble));
@@ -326,7 +347,8 @@ int live(const LiveOptions& options) {
     if (!options.rig.empty()) rig = load_rig(options.rig);
     if (!options.hands.empty()) {
       played = load_session(options.hands);
-      if (!played->faults.empty()) complain(fmt::format("{}: its faults of machines are left out: they belong to rehearsals", options.hands));
+      if (!played->faults.empty())
+        complain(fmt::format("{}: its faults of machines are left out: they belong to rehearsals", options.hands));
       rig = fit(std::move(*rig), played->devices());
     }
     Signals signals;

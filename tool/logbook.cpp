@@ -41,7 +41,8 @@ int logbook(const LogbookOptions& options) {
     if (options.file.empty()) return list_logbooks();
     const Replay replay = gyrax::replay(options.file, span);
     if (replay.done.trace.ticks == 0) {
-      complain(fmt::format("{}: no tick to show{}", options.file, span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, replay.length_s) : ""));
+      complain(fmt::format("{}: no tick to show{}", options.file,
+                           span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, replay.length_s) : ""));
       return wrong_input;
     }
     const Summary summary = summarise(replay.rig, replay.session, replay.done);
@@ -56,8 +57,8 @@ int logbook(const LogbookOptions& options) {
                                        : "REPLAYED OTHERWISE: " + replay.difference);
     }
     std::fflush(stdout);
-    fmt::print(stderr, "\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n", replay.length_s, replay.took_s * 1e3,
-               replay.length_s / replay.took_s, static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
+    fmt::print(stderr, "\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n", replay.length_s,
+               replay.took_s * 1e3, replay.length_s / replay.took_s, static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
     if (const int failed = save(options.csv, options.plot, std::nullopt, replay.rig, replay.done); failed != Exit::done) return failed;
     return replay.same ? Exit::done : did_not_hold;
   } catch (const FileError& error) {

@@ -106,7 +106,8 @@ class Composer {
       axes();
       ways_out();
     }
-    const std::size_t events = scene_.run != nullptr ? std::min<std::size_t>(6, rows_ / 5) : 0;
+    const std::size_t happened = scene_.run != nullptr ? static_cast<std::size_t>(scene_.run->events_so_far) : 0;
+    const std::size_t events = scene_.run != nullptr ? std::min({std::size_t{6}, rows_ / 5, happened + 2}) : 0;
     const std::size_t room = rows_ > lines_.size() + events + 1 ? rows_ - lines_.size() - events : 0;
     handsets(room);
     if (events > 0) last_events(events);
@@ -149,17 +150,19 @@ class Composer {
     line.push_back({fmt::format("rate {:g} %", view.rate)});
     for (std::size_t s = 0; s < rig.slots.size(); ++s) {
       const SlotId slot{static_cast<std::uint16_t>(s)};
-      const bool layer = std::any_of(rig.setup.bindings.begin(), rig.setup.bindings.end(), [&](const BindingSetup& b) { return b.layer == slot; });
+      const bool layer =
+          std::any_of(rig.setup.bindings.begin(), rig.setup.bindings.end(), [&](const BindingSetup& b) { return b.layer == slot; });
       const Sample& sample = view.samples[s];
       if (layer && sample.known && (sample.pressed || sample.value >= Bind::press_at))
         line.push_back({fmt::format("   layer {}", rig.slots[s].name), Style::good});
     }
     for (std::size_t s = 0; s < view.switches.size(); ++s)
-      line.push_back({fmt::format("   {} {}", rig.switches[s], view.switches[s] != 0 ? "on" : "off"), view.switches[s] != 0 ? Style::plain : Style::dim});
+      line.push_back({fmt::format("   {} {}", rig.switches[s], view.switches[s] != 0 ? "on" : "off"),
+                      view.switches[s] != 0 ? Style::plain : Style::dim});
     add(line);
     const Lateness& late = view.lateness;
-    add({{fmt::format("{:g} Hz, {} ticks, {} late, {} missed, worst {:.2f} ms; {} readings", 1 / to_seconds(rig.period), view.ticks, late.late,
-                      late.missed, to_seconds(late.worst) * 1e3, view.readings),
+    add({{fmt::format("{:g} Hz, {} ticks, {} late, {} missed, worst {:.2f} ms; {} readings", 1 / to_seconds(rig.period), view.ticks,
+                      late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings),
           late.missed > 0 ? Style::warn : Style::dim}});
     std::string text = "late by (µs)";
     for (std::size_t i = 0; i < late.counts.size(); ++i) {
@@ -177,7 +180,8 @@ class Composer {
       const AxisView& axis = view.axes[a];
       const std::string& unit = rig.axes[a].unit;
       std::string step;
-      if (view.increments[a] != 0) step = fmt::format("step {}", say_amount(rig, AxisId{static_cast<std::uint16_t>(a)}, view.increments[a]).substr(1));
+      if (view.increments[a] != 0)
+        step = fmt::format("step {}", say_amount(rig, AxisId{static_cast<std::uint16_t>(a)}, view.increments[a]).substr(1));
       const bool off = axis.command.mode == Mode::off;
       const double stands = off && axis.measured.measured ? axis.measured.position : axis.command.p;
       add({{padded(rig.axes[a].name, 11), Style::strong},
@@ -258,7 +262,8 @@ class Composer {
         if (scene_.rig->setup.controls[s].control == control.control && index(scene_.rig->setup.controls[s].handset) == seat)
           sample = &scene_.run->samples[s];
     std::string code = kernel_code(name);
-    return cell_of(name, code, control.known, std::to_string(control.raw), sample != nullptr && sample->known ? sample_value(*sample, name) : value_of(control));
+    return cell_of(name, code, control.known, std::to_string(control.raw),
+                   sample != nullptr && sample->known ? sample_value(*sample, name) : value_of(control));
   }
 
   Line played_cell(std::size_t slot) const {
@@ -272,17 +277,17 @@ class Composer {
   }
 
   static Line cell_of(const ControlName& name, const std::string& code, bool known, const std::string& raw, double value) {
-    Line line{{padded(name.name, 15)}, {padded(code, 12), Style::dim}};
+    Line line{{padded(name.name, 15)}, {padded(code, 13), Style::dim}};
     if (!known) {
-      line.push_back({padded("not moved yet", cell - 27), Style::dim});
+      line.push_back({padded("not moved yet", cell - 28), Style::dim});
       return line;
     }
     if (name.shape == ControlShape::key) {
-      line.push_back({padded(value != 0 ? "■ down" : "·", cell - 27), value != 0 ? Style::good : Style::dim});
+      line.push_back({padded(value != 0 ? "■ down" : "·", cell - 28), value != 0 ? Style::good : Style::dim});
       return line;
     }
     if (name.shape == ControlShape::counts) {
-      line.push_back({padded(fmt::format("{} counts", raw), cell - 27)});
+      line.push_back({padded(fmt::format("{} counts", raw), cell - 28)});
       return line;
     }
     line.push_back({fmt::format("{:>6}{:>7.3f} ", raw, tidy(value))});
@@ -332,7 +337,8 @@ class Composer {
 }  // namespace
 
 std::size_t width_of(const std::string& text) {
-  return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xc0u) != 0x80u; }));
+  return static_cast<std::size_t>(
+      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xc0u) != 0x80u; }));
 }
 
 double value_of(const SeenControl& control) {

@@ -27,7 +27,8 @@ attr_t attributes(Style style) {
 
 bool Terminal::there() {
   const char* const kind = std::getenv("TERM");
-  return ::isatty(STDIN_FILENO) != 0 && ::isatty(STDOUT_FILENO) != 0 && kind != nullptr && *kind != '\0' && std::string_view(kind) != "dumb";
+  return ::isatty(STDIN_FILENO) != 0 && ::isatty(STDOUT_FILENO) != 0 && kind != nullptr && *kind != '\0' &&
+         std::string_view(kind) != "dumb";
 }
 
 Terminal::Terminal() {

@@ -2,6 +2,7 @@
 #include <gyrax/handset/controls.hpp>
 
 #include <fmt/format.h>
+#include <libevdev/libevdev.h>
 #include <linux/input-event-codes.h>
 
 #include <algorithm>
@@ -14,91 +15,88 @@ struct Row {
   const char* name;
   ControlShape shape;
   std::uint16_t type, code;
-  const char* kernel;
   int hat_side = 0;
   bool reversed = false;
 };
 
-#define GYRAX_CODE(type, code) type, code, #code
 constexpr auto key = ControlShape::key;
 constexpr auto centred = ControlShape::centred;
 constexpr auto one_sided = ControlShape::one_sided;
 constexpr auto counts = ControlShape::counts;
 
 const Row rows[] = {
-    {"stick.left.x", centred, GYRAX_CODE(EV_ABS, ABS_X)},
-    {"stick.left.y", centred, GYRAX_CODE(EV_ABS, ABS_Y), 0, true},
-    {"stick.right.x", centred, GYRAX_CODE(EV_ABS, ABS_RX)},
-    {"stick.right.y", centred, GYRAX_CODE(EV_ABS, ABS_RY), 0, true},
-    {"trigger.left", one_sided, GYRAX_CODE(EV_ABS, ABS_Z)},
-    {"trigger.right", one_sided, GYRAX_CODE(EV_ABS, ABS_RZ)},
-    {"throttle", one_sided, GYRAX_CODE(EV_ABS, ABS_THROTTLE)},
-    {"rudder", centred, GYRAX_CODE(EV_ABS, ABS_RUDDER)},
-    {"pedal.left", one_sided, GYRAX_CODE(EV_ABS, ABS_BRAKE)},
-    {"pedal.right", one_sided, GYRAX_CODE(EV_ABS, ABS_GAS)},
-    {"wheel", centred, GYRAX_CODE(EV_ABS, ABS_WHEEL)},
-    {"tilt.x", centred, GYRAX_CODE(EV_ABS, ABS_TILT_X)},
-    {"tilt.y", centred, GYRAX_CODE(EV_ABS, ABS_TILT_Y)},
-    {"hat.left", key, GYRAX_CODE(EV_ABS, ABS_HAT0X), -1},
-    {"hat.right", key, GYRAX_CODE(EV_ABS, ABS_HAT0X), 1},
-    {"hat.up", key, GYRAX_CODE(EV_ABS, ABS_HAT0Y), -1},
-    {"hat.down", key, GYRAX_CODE(EV_ABS, ABS_HAT0Y), 1},
-    {"hat.left", key, GYRAX_CODE(EV_KEY, BTN_DPAD_LEFT)},
-    {"hat.right", key, GYRAX_CODE(EV_KEY, BTN_DPAD_RIGHT)},
-    {"hat.up", key, GYRAX_CODE(EV_KEY, BTN_DPAD_UP)},
-    {"hat.down", key, GYRAX_CODE(EV_KEY, BTN_DPAD_DOWN)},
-    {"face.south", key, GYRAX_CODE(EV_KEY, BTN_SOUTH)},
-    {"face.east", key, GYRAX_CODE(EV_KEY, BTN_EAST)},
-    {"face.north", key, GYRAX_CODE(EV_KEY, BTN_NORTH)},
-    {"face.west", key, GYRAX_CODE(EV_KEY, BTN_WEST)},
-    {"shoulder.left", key, GYRAX_CODE(EV_KEY, BTN_TL)},
-    {"shoulder.right", key, GYRAX_CODE(EV_KEY, BTN_TR)},
-    {"trigger.left.key", key, GYRAX_CODE(EV_KEY, BTN_TL2)},
-    {"trigger.right.key", key, GYRAX_CODE(EV_KEY, BTN_TR2)},
-    {"menu.left", key, GYRAX_CODE(EV_KEY, BTN_SELECT)},
-    {"menu.right", key, GYRAX_CODE(EV_KEY, BTN_START)},
-    {"menu.centre", key, GYRAX_CODE(EV_KEY, BTN_MODE)},
-    {"thumb.left", key, GYRAX_CODE(EV_KEY, BTN_THUMBL)},
-    {"thumb.right", key, GYRAX_CODE(EV_KEY, BTN_THUMBR)},
-    {"grip.trigger", key, GYRAX_CODE(EV_KEY, BTN_TRIGGER)},
-    {"grip.thumb", key, GYRAX_CODE(EV_KEY, BTN_THUMB)},
-    {"dial.1", counts, GYRAX_CODE(EV_REL, REL_DIAL)},
-    {"dial.2", counts, GYRAX_CODE(EV_REL, REL_WHEEL)},
-    {"dial.3", counts, GYRAX_CODE(EV_REL, REL_HWHEEL)},
+    {"stick.left.x", centred, EV_ABS, ABS_X},
+    {"stick.left.y", centred, EV_ABS, ABS_Y, 0, true},
+    {"stick.right.x", centred, EV_ABS, ABS_RX},
+    {"stick.right.y", centred, EV_ABS, ABS_RY, 0, true},
+    {"trigger.left", one_sided, EV_ABS, ABS_Z},
+    {"trigger.right", one_sided, EV_ABS, ABS_RZ},
+    {"throttle", one_sided, EV_ABS, ABS_THROTTLE},
+    {"rudder", centred, EV_ABS, ABS_RUDDER},
+    {"pedal.left", one_sided, EV_ABS, ABS_BRAKE},
+    {"pedal.right", one_sided, EV_ABS, ABS_GAS},
+    {"wheel", centred, EV_ABS, ABS_WHEEL},
+    {"tilt.x", centred, EV_ABS, ABS_TILT_X},
+    {"tilt.y", centred, EV_ABS, ABS_TILT_Y},
+    {"hat.left", key, EV_ABS, ABS_HAT0X, -1},
+    {"hat.right", key, EV_ABS, ABS_HAT0X, 1},
+    {"hat.up", key, EV_ABS, ABS_HAT0Y, -1},
+    {"hat.down", key, EV_ABS, ABS_HAT0Y, 1},
+    {"hat.left", key, EV_KEY, BTN_DPAD_LEFT},
+    {"hat.right", key, EV_KEY, BTN_DPAD_RIGHT},
+    {"hat.up", key, EV_KEY, BTN_DPAD_UP},
+    {"hat.down", key, EV_KEY, BTN_DPAD_DOWN},
+    {"face.south", key, EV_KEY, BTN_SOUTH},
+    {"face.east", key, EV_KEY, BTN_EAST},
+    {"face.north", key, EV_KEY, BTN_NORTH},
+    {"face.west", key, EV_KEY, BTN_WEST},
+    {"shoulder.left", key, EV_KEY, BTN_TL},
+    {"shoulder.right", key, EV_KEY, BTN_TR},
+    {"trigger.left.key", key, EV_KEY, BTN_TL2},
+    {"trigger.right.key", key, EV_KEY, BTN_TR2},
+    {"menu.left", key, EV_KEY, BTN_SELECT},
+    {"menu.right", key, EV_KEY, BTN_START},
+    {"menu.centre", key, EV_KEY, BTN_MODE},
+    {"thumb.left", key, EV_KEY, BTN_THUMBL},
+    {"thumb.right", key, EV_KEY, BTN_THUMBR},
+    {"grip.trigger", key, EV_KEY, BTN_TRIGGER},
+    {"grip.thumb", key, EV_KEY, BTN_THUMB},
+    {"dial.1", counts, EV_REL, REL_DIAL},
+    {"dial.2", counts, EV_REL, REL_WHEEL},
+    {"dial.3", counts, EV_REL, REL_HWHEEL},
     // The kernel's high-resolution kind: 120 counts for one of the above.
-    {"dial.2.fine", counts, GYRAX_CODE(EV_REL, REL_WHEEL_HI_RES)},
-    {"dial.3.fine", counts, GYRAX_CODE(EV_REL, REL_HWHEEL_HI_RES)},
-    {"key.enter", key, GYRAX_CODE(EV_KEY, KEY_ENTER)},
-    {"key.escape", key, GYRAX_CODE(EV_KEY, KEY_ESC)},
-    {"key.space", key, GYRAX_CODE(EV_KEY, KEY_SPACE)},
-    {"key.tab", key, GYRAX_CODE(EV_KEY, KEY_TAB)},
-    {"key.backspace", key, GYRAX_CODE(EV_KEY, KEY_BACKSPACE)},
-    {"key.up", key, GYRAX_CODE(EV_KEY, KEY_UP)},
-    {"key.down", key, GYRAX_CODE(EV_KEY, KEY_DOWN)},
-    {"key.left", key, GYRAX_CODE(EV_KEY, KEY_LEFT)},
-    {"key.right", key, GYRAX_CODE(EV_KEY, KEY_RIGHT)},
-    {"key.page_up", key, GYRAX_CODE(EV_KEY, KEY_PAGEUP)},
-    {"key.page_down", key, GYRAX_CODE(EV_KEY, KEY_PAGEDOWN)},
-    {"key.home", key, GYRAX_CODE(EV_KEY, KEY_HOME)},
-    {"key.end", key, GYRAX_CODE(EV_KEY, KEY_END)},
-    {"key.kp0", key, GYRAX_CODE(EV_KEY, KEY_KP0)},
-    {"key.kp1", key, GYRAX_CODE(EV_KEY, KEY_KP1)},
-    {"key.kp2", key, GYRAX_CODE(EV_KEY, KEY_KP2)},
-    {"key.kp3", key, GYRAX_CODE(EV_KEY, KEY_KP3)},
-    {"key.kp4", key, GYRAX_CODE(EV_KEY, KEY_KP4)},
-    {"key.kp5", key, GYRAX_CODE(EV_KEY, KEY_KP5)},
-    {"key.kp6", key, GYRAX_CODE(EV_KEY, KEY_KP6)},
-    {"key.kp7", key, GYRAX_CODE(EV_KEY, KEY_KP7)},
-    {"key.kp8", key, GYRAX_CODE(EV_KEY, KEY_KP8)},
-    {"key.kp9", key, GYRAX_CODE(EV_KEY, KEY_KP9)},
-    {"key.kp_plus", key, GYRAX_CODE(EV_KEY, KEY_KPPLUS)},
-    {"key.kp_minus", key, GYRAX_CODE(EV_KEY, KEY_KPMINUS)},
-    {"key.kp_times", key, GYRAX_CODE(EV_KEY, KEY_KPASTERISK)},
-    {"key.kp_divide", key, GYRAX_CODE(EV_KEY, KEY_KPSLASH)},
-    {"key.kp_point", key, GYRAX_CODE(EV_KEY, KEY_KPDOT)},
-    {"key.kp_enter", key, GYRAX_CODE(EV_KEY, KEY_KPENTER)},
+    {"dial.2.fine", counts, EV_REL, REL_WHEEL_HI_RES},
+    {"dial.3.fine", counts, EV_REL, REL_HWHEEL_HI_RES},
+    {"key.enter", key, EV_KEY, KEY_ENTER},
+    {"key.escape", key, EV_KEY, KEY_ESC},
+    {"key.space", key, EV_KEY, KEY_SPACE},
+    {"key.tab", key, EV_KEY, KEY_TAB},
+    {"key.backspace", key, EV_KEY, KEY_BACKSPACE},
+    {"key.up", key, EV_KEY, KEY_UP},
+    {"key.down", key, EV_KEY, KEY_DOWN},
+    {"key.left", key, EV_KEY, KEY_LEFT},
+    {"key.right", key, EV_KEY, KEY_RIGHT},
+    {"key.page_up", key, EV_KEY, KEY_PAGEUP},
+    {"key.page_down", key, EV_KEY, KEY_PAGEDOWN},
+    {"key.home", key, EV_KEY, KEY_HOME},
+    {"key.end", key, EV_KEY, KEY_END},
+    {"key.kp0", key, EV_KEY, KEY_KP0},
+    {"key.kp1", key, EV_KEY, KEY_KP1},
+    {"key.kp2", key, EV_KEY, KEY_KP2},
+    {"key.kp3", key, EV_KEY, KEY_KP3},
+    {"key.kp4", key, EV_KEY, KEY_KP4},
+    {"key.kp5", key, EV_KEY, KEY_KP5},
+    {"key.kp6", key, EV_KEY, KEY_KP6},
+    {"key.kp7", key, EV_KEY, KEY_KP7},
+    {"key.kp8", key, EV_KEY, KEY_KP8},
+    {"key.kp9", key, EV_KEY, KEY_KP9},
+    {"key.kp_plus", key, EV_KEY, KEY_KPPLUS},
+    {"key.kp_minus", key, EV_KEY, KEY_KPMINUS},
+    {"key.kp_times", key, EV_KEY, KEY_KPASTERISK},
+    {"key.kp_divide", key, EV_KEY, KEY_KPSLASH},
+    {"key.kp_point", key, EV_KEY, KEY_KPDOT},
+    {"key.kp_enter", key, EV_KEY, KEY_KPENTER},
 };
-#undef GYRAX_CODE
 
 std::uint64_t code_key(std::uint16_t type, std::uint16_t code, int side) {
   return std::uint64_t{type} << 32 | std::uint64_t{code} << 8 | static_cast<std::uint64_t>(side + 1);
@@ -107,29 +105,26 @@ std::uint64_t code_key(std::uint16_t type, std::uint16_t code, int side) {
 class Table {
  public:
   Table() {
-    for (const Row& row : rows) add({row.name, row.shape, row.type, row.code, row.hat_side, row.reversed, {}}, row.kernel);
+    for (const Row& row : rows) add({row.name, row.shape, row.type, row.code, row.hat_side, row.reversed, {}});
     add_run("key.f{}", 1, 10, KEY_F1);
     add_run("key.{}", 1, 9, KEY_1);
     add_run("button.{}", 0, 9, BTN_0);
     add_run("paddle.{}", 1, 16, BTN_TRIGGER_HAPPY1);
   }
-  void add(ControlName control, std::string kernel) {
+  void add(ControlName control) {
     // A second row of the same name is a second code for the same control.
     const auto [at, fresh] = by_name_.try_emplace(control.name, controls_.size());
     by_code_[code_key(control.type, control.code, control.hat_side)] = at->second;
     if (!fresh) return;
     control.id = ControlId{static_cast<std::uint16_t>(controls_.size())};
     controls_.push_back(std::move(control));
-    kernel_.push_back(std::move(kernel));
   }
   void add_run(const char* pattern, int from, int to, int code) {
     for (int i = from; i <= to; ++i, ++code)
-      add({fmt::format(fmt::runtime(pattern), i), key, EV_KEY, static_cast<std::uint16_t>(code), 0, false, {}},
-          fmt::format("EV_KEY {:#x}", code));
+      add({fmt::format(fmt::runtime(pattern), i), key, EV_KEY, static_cast<std::uint16_t>(code), 0, false, {}});
   }
 
   std::vector<ControlName> controls_;
-  std::vector<std::string> kernel_;
   std::unordered_map<std::string, std::size_t> by_name_;
   std::unordered_map<std::uint64_t, std::size_t> by_code_;
 };
@@ -198,6 +193,9 @@ std::optional<Calibration> fitted(const Calibration& old, const AbsoluteRange& r
   return Calibration::make(old.kind(), range.minimum, centre, range.maximum, old.reversed());
 }
 
-std::string kernel_code(const ControlName& control) { return table().kernel_[index(control.id)]; }
+std::string kernel_code(const ControlName& control) {
+  const char* name = libevdev_event_code_get_name(control.type, control.code);
+  return name != nullptr ? name : fmt::format("{:#04x} {:#05x}", control.type, control.code);
+}
 
 }  // namespace gyrax

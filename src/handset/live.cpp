@@ -173,7 +173,8 @@ class LiveHandsets::Work {
   int timeout_ms() const {
     const bool behind = std::any_of(sittings_.begin(), sittings_.end(), [](const Sitting& s) { return !s.backlog.empty() || s.lost_some; });
     if (behind) return busy_ms;
-    const bool soon = changed_ || std::any_of(sittings_.begin(), sittings_.end(), [](const Sitting& s) { return s.light_until.has_value(); });
+    const bool soon =
+        changed_ || std::any_of(sittings_.begin(), sittings_.end(), [](const Sitting& s) { return s.light_until.has_value(); });
     return soon ? static_cast<int>(publish_every / std::chrono::milliseconds(1)) : idle_ms;
   }
 
@@ -310,7 +311,8 @@ class LiveHandsets::Work {
     seats_.vacate(seat);
     a_place_is_free_ = true;
     const std::lock_guard lock(recording_lock_);
-    if (recording_ && !recording_->handsets[seat].plugged.empty()) recording_->handsets[seat].plugged.back().second = Time{now - recording_->zero};
+    if (recording_ && !recording_->handsets[seat].plugged.empty())
+      recording_->handsets[seat].plugged.back().second = Time{now - recording_->zero};
     changed_ = true;
   }
 

@@ -54,7 +54,8 @@ Node look_at(const UdevNode& found) {
   } else if (errno == EACCES || errno == EPERM) {
     node.trouble = no_permission(found.node, found.device);
   } else {
-    node.trouble = errno == ENOENT || errno == ENODEV ? "it went away just now" : fmt::format("it cannot be opened: {}", std::strerror(errno));
+    node.trouble =
+        errno == ENOENT || errno == ENODEV ? "it went away just now" : fmt::format("it cannot be opened: {}", std::strerror(errno));
   }
   return node;
 }

@@ -112,8 +112,9 @@ std::string plugged_json(const std::vector<Product>& products) {
   Json all = Json::array();
   for (const Product& product : products) {
     const Device& first = product.nodes.front().device;
-    Json one{{"name", product.name}, {"kind", name_of(product.kind)}, {"id", id_of(first)},      {"bus", first.bus},
-             {"unique", first.unique}, {"port", first.port},          {"battery", nullptr}, {"nodes", Json::array()}};
+    Json one{{"name", product.name}, {"kind", name_of(product.kind)}, {"id", id_of(first)},
+             {"bus", first.bus},     {"unique", first.unique},        {"port", first.port},
+             {"battery", nullptr},   {"nodes", Json::array()}};
     if (product.battery) one["battery"] = {{"percent", product.battery->percent}, {"status", product.battery->status}};
     for (const Node& node : product.nodes) {
       Json controls = Json::array();

@@ -156,8 +156,8 @@ std::optional<std::string> write_session(const std::string& stem, const std::str
     if (!error) return std::nullopt;
     return fmt::format("cannot write '{}': {}; check the folder and its permissions", path, error.message());
   };
-  std::string text = fmt::format("gyrax_session = {}\ntitle = \"{}\"\nlength_s = {:.6f}\n", session_version, title,
-                                 std::max(up(length), 1e-6));
+  std::string text =
+      fmt::format("gyrax_session = {}\ntitle = \"{}\"\nlength_s = {:.6f}\n", session_version, title, std::max(up(length), 1e-6));
   for (const SessionHandset& handset : handsets) {
     const std::string track = fmt::format("{}-{}.evemu", stem, handset.name);
     if (auto why = save(track, write_track(handset.track))) return why;

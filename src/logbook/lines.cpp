@@ -14,8 +14,8 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* event_kinds[] = {"state",  "fault",     "refused",  "step",  "step_refused", "switch_refused",
-                                       "rate",   "increment", "switched", "gap"};
+constexpr const char* event_kinds[] = {"state",          "fault", "refused",   "step",     "step_refused",
+                                       "switch_refused", "rate",  "increment", "switched", "gap"};
 constexpr const char* modes[] = {"off", "hold", "follow"};
 
 /// -1 for "none of them".
@@ -121,9 +121,10 @@ void TickLines::commands(const TickRecord& tick) {
 
 void TickLines::events(const TickRecord& tick) {
   list(line_, "e", tick.events, [&](const Event& e) {
-    fmt::format_to(std::back_inserter(line_), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}]", event_kinds[static_cast<std::size_t>(e.kind)],
-                   number(e.zone), name_of(e.state), about(e.cause).name, about(e.obstacle.what).name, number(e.obstacle.handset),
-                   number(e.obstacle.slot), number(e.obstacle.link), number(e.axis), number(e.target), e.number);
+    fmt::format_to(std::back_inserter(line_), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}]",
+                   event_kinds[static_cast<std::size_t>(e.kind)], number(e.zone), name_of(e.state), about(e.cause).name,
+                   about(e.obstacle.what).name, number(e.obstacle.handset), number(e.obstacle.slot), number(e.obstacle.link),
+                   number(e.axis), number(e.target), e.number);
     return true;
   });
 }
@@ -168,8 +169,11 @@ std::string calibrate_line(SlotId slot, const Calibration& c) {
 }
 
 std::string seated_line(const Rig& rig, HandsetId handset, const Device& device) {
-  const Json line{{"seated", rig.handsets.at(index(handset))}, {"device", device.name},  {"id", id_of(device)},
-                  {"unique", device.unique},                   {"port", device.port}};
+  const Json line{{"seated", rig.handsets.at(index(handset))},
+                  {"device", device.name},
+                  {"id", id_of(device)},
+                  {"unique", device.unique},
+                  {"port", device.port}};
   return line.dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 

@@ -210,13 +210,12 @@ class LogbookReader::Work {
     Reading reading;
     reading.handset = HandsetId{static_cast<std::uint16_t>(whole(r[0], 0, greatest_handsets - 1))};
     const auto control = whole(r[1], -2, static_cast<std::int64_t>(controls_.size()) - 1);
-    reading.control = control == -1   ? ControlId::presence
-                      : control == -2 ? ControlId::gap
-                                      : controls_[static_cast<std::size_t>(control)];
+    reading.control = control == -1 ? ControlId::presence : control == -2 ? ControlId::gap : controls_[static_cast<std::size_t>(control)];
     reading.sequence = static_cast<std::uint32_t>(whole(r[2], 0, std::numeric_limits<std::uint32_t>::max()));
     reading.event = time_at(now, r[3]);
     reading.arrival = time_at(now, r[4]);
-    reading.raw = static_cast<std::int32_t>(whole(r[5], std::numeric_limits<std::int32_t>::min(), std::numeric_limits<std::int32_t>::max()));
+    reading.raw =
+        static_cast<std::int32_t>(whole(r[5], std::numeric_limits<std::int32_t>::min(), std::numeric_limits<std::int32_t>::max()));
     return reading;
   }
 

@@ -78,8 +78,7 @@ Replay replay(const std::string& path, std::optional<PlotSpan> span) {
     engine.tick({record.now, record.readings, record.reports, record.end}, out.view());
     events.clear();
     for (Event event; out.events.read(event);) events.push_back(event);
-    const std::string& now =
-        lines.line({record.now, record.end, record.readings, record.reports, out.commands, out.switches, events});
+    const std::string& now = lines.line({record.now, record.end, record.readings, record.reports, out.commands, out.switches, events});
     if (made.same && now != record.text) {
       made.same = false;
       made.difference = what_differs(made.rig, record, made.ticks, now);
@@ -104,7 +103,8 @@ Replay replay(const std::string& path, std::optional<PlotSpan> span) {
   if (!log.cut().empty()) made.notes.push_back(log.cut());
   const Build here = this_build();
   if (log.build().binary != here.binary || here.binary.empty())
-    made.notes.push_back(fmt::format("written by another build of the program (version {}): the same bits are not promised", log.build().version));
+    made.notes.push_back(
+        fmt::format("written by another build of the program (version {}): the same bits are not promised", log.build().version));
   if (log.build().processor != here.processor)
     made.notes.push_back(fmt::format("written on another kind of processor ({}): the same bits are not promised", log.build().processor));
   return made;

@@ -248,7 +248,8 @@ class LogbookWriter::Work {
     ++ticks_in_piece_;
   }
 
-  /// Writes what waits, whole lines or nothing, and returns whether it did: what the disk took of a piece that it then refused is cut off again.
+  /// Writes what waits, whole lines or nothing, and returns whether it did: what the disk took of a piece that it then refused is cut off
+  /// again.
   bool flush() {
     if (waiting_.empty()) return true;
     std::error_code error;
@@ -321,7 +322,8 @@ std::string default_logbook_path() {
   namespace fs = std::filesystem;
   const char* const state = std::getenv("XDG_STATE_HOME");
   const char* const home = std::getenv("HOME");
-  const fs::path folder = (state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state") / "gyrax";
+  const fs::path folder =
+      (state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state") / "gyrax";
   fs::create_directories(folder);
   const std::string stem = now_utc("run-{:%Y%m%d-%H%M%S}");
   fs::path path = folder / (stem + ".jsonl");

@@ -57,7 +57,8 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
     seat.port = device->text("port").value_or("");
     if (!seat.names_a_device()) device->missing("id", "an id, a name, a unique id or a port, as `gyrax handsets` tells them");
     if (!seat.id.empty() && !is_device_id(seat.id))
-      device->problem(Code::wrong_type, "id", fmt::format("'{}' is no vendor and product", seat.id), "such as \"1209:0001\", in small letters");
+      device->problem(Code::wrong_type, "id", fmt::format("'{}' is no vendor and product", seat.id),
+                      "such as \"1209:0001\", in small letters");
     device->refuse_the_rest();
   }
   rig_.seats.push_back(std::move(seat));

@@ -30,13 +30,15 @@ RealTime take_real_time() {
   wanted.sched_priority = priority;
   got.priority = ::sched_setscheduler(0, SCHED_FIFO | SCHED_RESET_ON_FORK, &wanted) == 0;
   if (!got.priority)
-    got.why_no_priority = fmt::format("no real-time priority ({}): other programs may delay a tick; a line 'rtprio {}' for this user in "
-                                      "/etc/security/limits.d allows it",
-                                      std::strerror(errno), priority);
+    got.why_no_priority = fmt::format(
+        "no real-time priority ({}): other programs may delay a tick; a line 'rtprio {}' for this user in "
+        "/etc/security/limits.d allows it",
+        std::strerror(errno), priority);
   got.memory = may_lock_everything() && ::mlockall(MCL_CURRENT | MCL_FUTURE) == 0;
   if (!got.memory)
-    got.why_no_memory = "memory is not locked: a page that was swapped out may delay a tick; a line 'memlock unlimited' for this user in "
-                        "/etc/security/limits.d allows it";
+    got.why_no_memory =
+        "memory is not locked: a page that was swapped out may delay a tick; a line 'memlock unlimited' for this user in "
+        "/etc/security/limits.d allows it";
   return got;
 }
 

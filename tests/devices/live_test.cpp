@@ -216,12 +216,12 @@ TEST_CASE("A keypad is taken from the others while it is wanted, once no key is 
   REQUIRE(taken.says(0, "key.kp_enter", 1));
   handsets.grab_keypads(true);
   pause(80);
-  CHECK(mock.grabs == 0);
+  CHECK(mock.driver().grabs == 0);
   mock.key(KEY_KPENTER, 0);
-  REQUIRE(taken.until([&] { return mock.grabs == 1; }));
+  REQUIRE(taken.until([&] { return mock.driver().grabs == 1; }));
   REQUIRE(taken.until([&] { return handsets.look().seats.at(0).grabbed; }));
   handsets.grab_keypads(false);
-  REQUIRE(taken.until([&] { return mock.ungrabs == 1; }));
+  REQUIRE(taken.until([&] { return mock.driver().ungrabs == 1; }));
 }
 
 TEST_CASE("A sign shakes the pad and blinks its light") {
@@ -232,7 +232,7 @@ TEST_CASE("A sign shakes the pad and blinks its light") {
   mock.plug();
   REQUIRE(taken.says(0, "presence", 1));
   handsets.sign(HandsetId{0}, Sign::tripped);
-  REQUIRE(taken.until([&] { return mock.effects == 1 && mock.writes >= 3; }));  // played; light on; light off
+  REQUIRE(taken.until([&] { return mock.driver().effects == 1 && mock.driver().writes >= 3; }));  // played; light on; light off
 }
 
 TEST_CASE("A node that cannot be opened any more when it is heard of is no handset, and nothing else suffers") {
@@ -268,7 +268,8 @@ TEST_CASE("Unplugged at full speed: a controlled stop from there, its times told
   const auto told = [&] {
     std::string all;
     const RunView view = runner.look();
-    for (std::uint64_t i = 0; i < view.events_so_far; ++i) all += fmt::format("{:.3f} s {}\n", to_seconds(view.events[i].at), say(rig, view.events[i]));
+    for (std::uint64_t i = 0; i < view.events_so_far; ++i)
+      all += fmt::format("{:.3f} s {}\n", to_seconds(view.events[i].at), say(rig, view.events[i]));
     return all;
   };
   const auto is = [&](State state) { return until([&](const RunView& v) { return v.zones[0].state == state; }); };
@@ -298,8 +299,8 @@ TEST_CASE("Unplugged at full speed: a controlled stop from there, its times told
     if (e.kind == Event::Kind::state && e.state == State::tripped) tripped = e.at;
   }
   // 50 mm/s with 400 mm/s²: 125 ms of it are the axis's own.
-  MESSAGE(fmt::format("unplugged at 50 mm/s: noticed after {:.1f} ms, commanded speed zero after {:.1f} ms", to_seconds(noticed - unplugged) * 1e3,
-                      to_seconds(tripped - unplugged) * 1e3));
+  MESSAGE(fmt::format("unplugged at 50 mm/s: noticed after {:.1f} ms, commanded speed zero after {:.1f} ms",
+                      to_seconds(noticed - unplugged) * 1e3, to_seconds(tripped - unplugged) * 1e3));
   CHECK(noticed >= unplugged);
   CHECK(tripped - noticed >= std::chrono::milliseconds(123));
   mock.plug();

@@ -57,16 +57,39 @@ std::string mask(const Bits& bytes) {
   return text;
 }
 
+gboolean on_ioctl(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) { return static_cast<MockDriver*>(self)->answer(client); }
+
+gboolean on_read(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) {
+  auto& mock = *static_cast<MockDriver*>(self);
+  if (!mock.gone) {
+    const auto room = static_cast<int>(static_cast<std::size_t>(umockdev_ioctl_client_get_arg(client)->data_len) / sizeof(input_event));
+    mock.waiting -= std::min<int>(mock.waiting, room);
+    return FALSE;  // the pseudo-terminal's own read
+  }
+  umockdev_ioctl_client_complete(client, -1, ENODEV);
+  return TRUE;
+}
+
+gboolean on_write(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) {
+  UMockdevIoctlData* data = umockdev_ioctl_client_get_arg(client);
+  ++static_cast<MockDriver*>(self)->writes;
+  umockdev_ioctl_client_complete(client, data->data_len, 0);
+  return TRUE;
+}
+
 }  // namespace
 
+MockDriver::MockDriver(Device described) : device(std::move(described)), keys_down(KEY_CNT), values(ABS_CNT) {}
+
 MockDevice::MockDevice(Testbed& bed, int number, Device device, std::string carrier)
-    : bed_(bed), number_(number), device_(std::move(device)), carrier_(std::move(carrier)), keys_down_(KEY_CNT), values_(ABS_CNT) {
+    : bed_(bed), number_(number), carrier_(std::move(carrier)), driver_(std::make_shared<MockDriver>(std::move(device))) {
+  bed_.keep(driver_);
   if (carrier_.empty()) carrier_ = fmt::format("1-{}", number_);
 }
 
 MockDevice::~MockDevice() {
-  if (!gone_) unplug();
-  if (driver_ != nullptr) g_object_unref(driver_);
+  if (!driver_->gone) unplug();
+  if (base_ != nullptr) g_object_unref(base_);
 }
 
 std::string MockDevice::path() const { return fmt::format("/dev/input/event{}", number_); }
@@ -76,9 +99,10 @@ std::string MockDevice::syspath() const {
 }
 
 std::string MockDevice::describe() const {
-  const Device& d = device_;
+  const Device& d = driver_->device;
   std::string text = fmt::format(
-      "P: {0}/event{1}\nN: input/event{1}\nE: DEVNAME=/dev/input/event{1}\nE: MAJOR=13\nE: MINOR={2}\nE: SUBSYSTEM=input\nA: dev=13:{2}\\n\n\n",
+      "P: {0}/event{1}\nN: input/event{1}\nE: DEVNAME=/dev/input/event{1}\nE: MAJOR=13\nE: MINOR={2}\nE: SUBSYSTEM=input\nA: "
+      "dev=13:{2}\\n\n\n",
       syspath(), number_, 64 + number_);
   text += fmt::format("P: {}\nE: SUBSYSTEM=input\n", syspath());
   const auto attribute = [&](const char* name, const std::string& value) { text += fmt::format("A: {}={}\\n\n", name, value); };
@@ -101,36 +125,14 @@ std::string MockDevice::describe() const {
   return text + fmt::format("\nP: {}\nE: SUBSYSTEM=usb\nE: DEVTYPE=usb_device\nE: DEVNAME=/dev/bus/usb/001/{:03}\n\n", carrier, number_);
 }
 
-gboolean MockDevice::on_ioctl(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) {
-  return static_cast<MockDevice*>(self)->answer(client);
-}
-
-gboolean MockDevice::on_read(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) {
-  auto& mock = *static_cast<MockDevice*>(self);
-  if (!mock.gone_) {
-    const auto room = static_cast<int>(static_cast<std::size_t>(umockdev_ioctl_client_get_arg(client)->data_len) / sizeof(input_event));
-    mock.waiting_ -= std::min<int>(mock.waiting_, room);
-    return FALSE;  // the pseudo-terminal's own read
-  }
-  umockdev_ioctl_client_complete(client, -1, ENODEV);
-  return TRUE;
-}
-
-gboolean MockDevice::on_write(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) {
-  UMockdevIoctlData* data = umockdev_ioctl_client_get_arg(client);
-  ++static_cast<MockDevice*>(self)->writes;
-  umockdev_ioctl_client_complete(client, data->data_len, 0);
-  return TRUE;
-}
-
-gboolean MockDevice::answer(UMockdevIoctlClient* client) {
-  const std::lock_guard lock(lock_);
+gboolean MockDriver::answer(UMockdevIoctlClient* client) {
+  const std::lock_guard held(lock);
   const unsigned long request = umockdev_ioctl_client_get_request(client), nr = _IOC_NR(request), size = _IOC_SIZE(request);
   const auto complete = [&](long result, int error) {
     umockdev_ioctl_client_complete(client, result, error);
     return TRUE;
   };
-  if (gone_) return complete(-1, ENODEV);
+  if (gone) return complete(-1, ENODEV);
   if (_IOC_TYPE(request) != 'E') return complete(-1, ENOTTY);
   if (nr == _IOC_NR(EVIOCGRAB)) {
     // Its argument is the number itself.
@@ -155,38 +157,38 @@ gboolean MockDevice::answer(UMockdevIoctlClient* client) {
   if (nr == _IOC_NR(EVIOCGVERSION)) {
     raw(int{EV_VERSION});
   } else if (nr == _IOC_NR(EVIOCGID)) {
-    raw(input_id{device_.bus, device_.vendor, device_.product, device_.version});
+    raw(input_id{device.bus, device.vendor, device.product, device.version});
   } else if (nr == _IOC_NR(EVIOCGNAME(0))) {
-    text(device_.name);
+    text(device.name);
   } else if (nr == _IOC_NR(EVIOCGPHYS(0))) {
-    if (device_.port.empty()) return complete(-1, ENOENT);
-    text(device_.port);
+    if (device.port.empty()) return complete(-1, ENOENT);
+    text(device.port);
   } else if (nr == _IOC_NR(EVIOCGUNIQ(0))) {
-    if (device_.unique.empty()) return complete(-1, ENOENT);
-    text(device_.unique);
+    if (device.unique.empty()) return complete(-1, ENOENT);
+    text(device.unique);
   } else if (nr == _IOC_NR(EVIOCGPROP(0))) {
-    answer = bits(device_.properties, INPUT_PROP_CNT);
+    answer = bits(device.properties, INPUT_PROP_CNT);
   } else if (nr == _IOC_NR(EVIOCGKEY(0))) {
     std::set<unsigned> down;
-    for (unsigned code = 0; code < keys_down_.size(); ++code)
-      if (keys_down_[code] != 0) down.insert(code);
+    for (unsigned code = 0; code < keys_down.size(); ++code)
+      if (keys_down[code] != 0) down.insert(code);
     answer = bits(down, KEY_CNT);
   } else if (nr == _IOC_NR(EVIOCGBIT(0, 0))) {
-    answer = bits(types(device_), EV_CNT);
+    answer = bits(types(device), EV_CNT);
   } else if (nr == _IOC_NR(EVIOCGBIT(EV_KEY, 0))) {
-    answer = bits(device_.keys, KEY_CNT);
+    answer = bits(device.keys, KEY_CNT);
   } else if (nr == _IOC_NR(EVIOCGBIT(EV_REL, 0))) {
-    answer = bits(device_.relative, REL_CNT);
+    answer = bits(device.relative, REL_CNT);
   } else if (nr == _IOC_NR(EVIOCGBIT(EV_ABS, 0))) {
-    answer = bits(absolutes(device_), ABS_CNT);
+    answer = bits(absolutes(device), ABS_CNT);
   } else if (nr == _IOC_NR(EVIOCGBIT(EV_LED, 0))) {
-    answer = bits(of_type(device_, EV_LED), LED_CNT);
+    answer = bits(of_type(device, EV_LED), LED_CNT);
   } else if (nr == _IOC_NR(EVIOCGBIT(EV_FF, 0))) {
-    answer = bits(of_type(device_, EV_FF), FF_CNT);
+    answer = bits(of_type(device, EV_FF), FF_CNT);
   } else if (nr >= _IOC_NR(EVIOCGABS(0)) && nr < _IOC_NR(EVIOCGABS(0)) + ABS_CNT) {
     const auto code = static_cast<std::uint16_t>(nr - _IOC_NR(EVIOCGABS(0)));
-    const AbsoluteRange r = device_.absolute[code];
-    raw(input_absinfo{values_[code], r.minimum, r.maximum, r.fuzz, r.flat, r.resolution});
+    const AbsoluteRange r = device.absolute[code];
+    raw(input_absinfo{values[code], r.minimum, r.maximum, r.fuzz, r.flat, r.resolution});
   } else {
     answer.resize(size);
   }
@@ -201,38 +203,39 @@ gboolean MockDevice::answer(UMockdevIoctlClient* client) {
 }
 
 void MockDevice::plug(int announcements) {
-  gone_ = false;
+  driver_->gone = false;
   appear();
-  for (int i = 0; i < announcements; ++i) umockdev_testbed_uevent(bed_.get(), ("/sys" + syspath() + fmt::format("/event{}", number_)).c_str(), "add");
+  for (int i = 0; i < announcements; ++i)
+    umockdev_testbed_uevent(bed_.get(), ("/sys" + syspath() + fmt::format("/event{}", number_)).c_str(), "add");
 }
 
 void MockDevice::plug_dead() {
-  gone_ = true;
+  driver_->gone = true;
   appear();
   umockdev_testbed_uevent(bed_.get(), ("/sys" + syspath() + fmt::format("/event{}", number_)).c_str(), "add");
 }
 
 void MockDevice::appear() {
-  waiting_ = 0;
+  driver_->waiting = 0;
   // umockdev takes no node's name twice; a kernel, too, often gives the next one.
-  if (driver_ != nullptr) {
+  if (base_ != nullptr) {
     number_ += 10;
-    g_object_unref(driver_);
+    g_object_unref(base_);
   }
-  driver_ = umockdev_ioctl_base_new();
-  g_signal_connect(driver_, "handle-ioctl", G_CALLBACK(on_ioctl), this);
-  g_signal_connect(driver_, "handle-read", G_CALLBACK(on_read), this);
-  g_signal_connect(driver_, "handle-write", G_CALLBACK(on_write), this);
+  base_ = umockdev_ioctl_base_new();
+  g_signal_connect(base_, "handle-ioctl", G_CALLBACK(on_ioctl), driver_.get());
+  g_signal_connect(base_, "handle-read", G_CALLBACK(on_read), driver_.get());
+  g_signal_connect(base_, "handle-write", G_CALLBACK(on_write), driver_.get());
   GError* error = nullptr;
   // The driver first: adding announces the device, and a reader that opens it at once must find it answering.
-  if (!umockdev_testbed_attach_ioctl(bed_.get(), path().c_str(), driver_, &error)) throw std::runtime_error(error->message);
+  if (!umockdev_testbed_attach_ioctl(bed_.get(), path().c_str(), base_, &error)) throw std::runtime_error(error->message);
   if (!umockdev_testbed_add_from_string(bed_.get(), describe().c_str(), &error)) throw std::runtime_error(error->message);
   fd_ = umockdev_testbed_get_dev_fd(bed_.get(), path().c_str());
 }
 
 void MockDevice::vanish() {
   namespace fs = std::filesystem;
-  gone_ = true;
+  driver_->gone = true;
   GError* error = nullptr;
   if (fd_ >= 0) ::close(fd_);
   fd_ = -1;
@@ -249,7 +252,7 @@ void MockDevice::vanish() {
 }
 
 void MockDevice::unplug() {
-  gone_ = true;
+  driver_->gone = true;
   if (fd_ >= 0) ::close(fd_);
   fd_ = -1;
   umockdev_testbed_uevent(bed_.get(), ("/sys" + syspath() + fmt::format("/event{}", number_)).c_str(), "remove");
@@ -266,8 +269,8 @@ void MockDevice::put(std::uint16_t type, std::uint16_t code, int value) {
   event.code = code;
   event.value = value;
   // A pseudo-terminal that is full cuts an event in two, which no kernel does with a device.
-  while (waiting_ > most_waiting) ::usleep(100);
-  ++waiting_;
+  while (driver_->waiting > most_waiting) ::usleep(100);
+  ++driver_->waiting;
   if (::write(fd_, &event, sizeof event) != sizeof event) throw std::runtime_error("the made-up device takes no event");
 }
 
@@ -281,13 +284,13 @@ void MockDevice::send(const std::vector<InputEvent>& events) {
 }
 
 void MockDevice::hold(std::uint16_t key, bool down) {
-  const std::lock_guard lock(lock_);
-  keys_down_[key] = down ? 1 : 0;
+  const std::lock_guard lock(driver_->lock);
+  driver_->keys_down[key] = down ? 1 : 0;
 }
 
 void MockDevice::rest_at(std::uint16_t absolute, int value) {
-  const std::lock_guard lock(lock_);
-  values_[absolute] = value;
+  const std::lock_guard lock(driver_->lock);
+  driver_->values[absolute] = value;
 }
 
 void MockDevice::drop() {

@@ -18,18 +18,35 @@ namespace gyrax::test {
 class Testbed {
  public:
   Testbed() : bed_(umockdev_testbed_new()) {}
-  ~Testbed() { g_object_unref(bed_); }
+  ~Testbed() { g_object_unref(bed_); }  // and its threads have ended before what they use goes
   Testbed(const Testbed&) = delete;
   Testbed& operator=(const Testbed&) = delete;
   UMockdevTestbed* get() { return bed_; }
+  /// Keeps something as long as umockdev's own threads may use it.
+  void keep(std::shared_ptr<void> used) { kept_.push_back(std::move(used)); }
   /// Whether this carrier is new to the bed: a product's nodes share one, and it stays when they go.
   bool brings(const std::string& carrier) { return carriers_.insert(carrier).second; }
   /// False where the test does not run under umockdev-wrapper: then nothing here would be mocked.
   static bool there() { return umockdev_in_mock_environment(); }
 
  private:
+  std::vector<std::shared_ptr<void>> kept_;
   UMockdevTestbed* bed_;
   std::set<std::string> carriers_;
+};
+
+/// The made-up driver: what it answers, in a thread of umockdev's.
+struct MockDriver {
+  explicit MockDriver(Device described);
+  gboolean answer(UMockdevIoctlClient* client);
+
+  std::mutex lock;
+  Device device;
+  std::vector<std::uint8_t> keys_down;
+  std::vector<int> values;
+  std::atomic<bool> gone{true};
+  std::atomic<int> waiting{0};  // events that nobody has read yet
+  std::atomic<int> grabs{0}, ungrabs{0}, effects{0}, writes{0};
 };
 
 class MockDevice {
@@ -60,14 +77,9 @@ class MockDevice {
   void drop();  ///< SYN_DROPPED
 
   std::string path() const;
-  std::atomic<int> grabs{0}, ungrabs{0};
-  std::atomic<int> effects{0}, writes{0};
+  const MockDriver& driver() const { return *driver_; }
 
  private:
-  static gboolean on_ioctl(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self);
-  static gboolean on_read(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self);
-  static gboolean on_write(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self);
-  gboolean answer(UMockdevIoctlClient* client);
   std::string describe() const;
   std::string syspath() const;
   void appear();
@@ -75,15 +87,10 @@ class MockDevice {
 
   Testbed& bed_;
   int number_;
-  Device device_;
   std::string carrier_;
-  std::mutex lock_;  // the driver answers in a thread of umockdev's
-  std::vector<std::uint8_t> keys_down_;
-  std::vector<int> values_;
-  UMockdevIoctlBase* driver_ = nullptr;
+  std::shared_ptr<MockDriver> driver_;
+  UMockdevIoctlBase* base_ = nullptr;
   int fd_ = -1;
-  std::atomic<bool> gone_{true};
-  std::atomic<int> waiting_{0};  // events that nobody has read yet
 };
 
 }  // namespace gyrax::test

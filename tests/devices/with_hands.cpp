@@ -7,6 +7,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 #include <csignal>
+#include <cstdio>
 #include <cstdlib>
 #include <fstream>
 
@@ -34,6 +35,8 @@ int main(int argc, char** argv) {
     ::execvp(argv[2], argv + 2);
     ::_exit(127);
   }
+  // The command alone speaks to the terminal.
+  if (std::freopen("/dev/null", "w", stdout) == nullptr) return 1;
   int number = 5;
   std::ifstream script(argv[1]);
   test::HandScript hands([&](const Device& device) { return std::make_unique<Mocked>(bed, number++, device); });

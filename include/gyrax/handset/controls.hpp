@@ -53,7 +53,7 @@ std::vector<ControlId> controls_of(const Device& device);
 const AbsoluteRange* range_of(const Device& device, ControlId control);
 /// The same kind and direction with a device's ends; nullopt where these cannot be.
 std::optional<Calibration> fitted(const Calibration& old, const AbsoluteRange& range);
-/// The kernel's own name of a code, as "ABS_X", where the default map has it; otherwise its numbers.
+/// The kernel's own name of a control's code, as "ABS_X"; its numbers where it has none.
 std::string kernel_code(const ControlName& control);
 
 }  // namespace gyrax

@@ -27,7 +27,7 @@ struct SeatControl {
 
 /// One handset of the rig and what it may be. An empty text admits any.
 struct SeatWish {
-  std::string handset;               ///< its name in the rig
+  std::string handset;                 ///< its name in the rig
   std::string id, name, unique, port;  ///< "1209:0001"; the rest as the kernel tells it
   std::vector<SeatControl> controls;
   bool signs = true;  ///< lights and rumble may tell that motion is held or has tripped

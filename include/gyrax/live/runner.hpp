@@ -62,7 +62,7 @@ class Runner {
  public:
   struct Options {
     LogbookWriter* log = nullptr;
-    bool real_time = true;  ///< ask for priority and locked memory
+    bool real_time = true;                        ///< ask for priority and locked memory
     Span longest_end = std::chrono::seconds(10);  ///< to come to rest after end(); then it ends all the same
     std::size_t greatest_readings = 1024;         ///< in one tick; more wait for the next
   };

@@ -9,8 +9,8 @@
 namespace gyrax {
 
 struct RealTime {
-  bool priority = false;  ///< SCHED_FIFO, above everything that shares its time
-  bool memory = false;    ///< locked: no page fault can delay a tick
+  bool priority = false;                       ///< SCHED_FIFO, above everything that shares its time
+  bool memory = false;                         ///< locked: no page fault can delay a tick
   std::string why_no_priority, why_no_memory;  ///< for a person: what is missing, and what would give it
 };
 
