@@ -163,8 +163,10 @@ class Live {
     }
     if (!runner_) return;
     view_ = &runner_->look();
-    if (!screen_) tell_events();
-    if (options_.json) tell_axes();
+    if (!screen_) {
+      tell_events();
+      tell_axes();
+    }
     if (view_->ended) done_ = true;
   }
 
@@ -222,6 +224,7 @@ class Live {
         std::max(told_events_, view_->events_so_far - std::min<std::uint64_t>(view_->events_so_far, RunView::kept_events));
     for (told_events_ = first; told_events_ < view_->events_so_far; ++told_events_) {
       const Event& event = view_->events[told_events_ % RunView::kept_events];
+      if (event.kind == Event::Kind::fault) continue;  // the state that follows from it says the same
       if (options_.json) {
         print_json({{"t", to_seconds(event.at)}, {"event", say(*rig_, event)}});
       } else {
@@ -230,20 +233,27 @@ class Live {
     }
   }
 
+  /// What each axis does or what holds it, whenever that changes; for a person only where hands ask and nothing moves.
   void tell_axes() {
     told_axes_.resize(view_->axes.size());
     for (std::size_t a = 0; a < view_->axes.size(); ++a) {
       const AxisView& axis = view_->axes[a];
-      if (axis.why == told_axes_[a] && view_->ticks > 1) continue;
-      told_axes_[a] = axis.why;
-      print_json({{"t", to_seconds(view_->now)},
-                  {"axis", rig_->axes[a].name},
-                  {"p", axis.command.p},
-                  {"v", axis.command.v},
-                  {"asked", axis.why.asked},
-                  {"interlock", about(axis.why.held.what).name},
-                  {"says", say(*rig_, axis.why.held, axis.why.cause)},
-                  {"release", say_release(*rig_, axis.why.held)}});
+      const AxisStatus& why = axis.why;
+      if (why == told_axes_[a] && view_->ticks > 1) continue;
+      told_axes_[a] = why;
+      if (options_.json) {
+        print_json({{"t", to_seconds(view_->now)},
+                    {"axis", rig_->axes[a].name},
+                    {"p", axis.command.p},
+                    {"v", axis.command.v},
+                    {"asked", why.asked},
+                    {"interlock", about(why.held.what).name},
+                    {"says", say(*rig_, why.held, why.cause)},
+                    {"release", say_release(*rig_, why.held)}});
+      } else if (is_held(why)) {
+        fmt::print("{:9.3f} s  {} is held: {}; {}\n", to_seconds(view_->now), rig_->axes[a].name, say(*rig_, why.held, why.cause),
+                   say_release(*rig_, why.held));
+      }
     }
   }
 

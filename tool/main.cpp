@@ -2,10 +2,20 @@
 
 #include <CLI/CLI.hpp>
 
+#include <charconv>
 #include <cstdio>
 #include <exception>
 
 namespace {
+
+/// CLI11's own ranges let "nan" through.
+std::string wrong_seconds(const std::string& text) {
+  double value = 0;
+  const char* end = text.data() + text.size();
+  const auto read = std::from_chars(text.data(), end, value);
+  const bool good = read.ec == std::errc{} && read.ptr == end && value >= 0.01 && value <= 1e6;
+  return good ? std::string() : "seconds from 0.01 to 1000000 are wanted";
+}
 
 int run(int argc, char** argv) {
   using namespace gyrax::tool;
@@ -46,9 +56,10 @@ int run(int argc, char** argv) {
   handsets_verb->add_flag("--json", as_json, "For scripts");
 
   LiveOptions live_options;
+  const CLI::Validator seconds_only(wrong_seconds, "SECONDS", "seconds");
   const auto add_live_options = [&](CLI::App* verb) {
     verb->add_option("--hands", live_options.hands, "A recorded session plays in place of real handsets")->needs("rig");
-    verb->add_option("--for", live_options.for_s, "End by itself after so many seconds")->check(CLI::Range(0.01, 1e6));
+    verb->add_option("--for", live_options.for_s, "End by itself after so many seconds")->check(seconds_only);
     verb->add_flag("--plain", live_options.plain, "Lines of text, no screen");
     verb->add_flag("--json", live_options.json, "For scripts: one JSON document a line");
     verb->add_option("--record", live_options.record, "Record at once, to NAME.toml and a track beside it for each handset");

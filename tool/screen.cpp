@@ -321,9 +321,14 @@ class Composer {
     const RunView& view = *scene_.run;
     while (lines_.size() + room < rows_) add({});
     rule("what happened");
-    const std::size_t count = std::min<std::size_t>({room - 1, static_cast<std::size_t>(view.events_so_far), RunView::kept_events});
-    for (std::size_t i = count; i-- > 0;) {
+    const std::size_t kept = std::min<std::size_t>(static_cast<std::size_t>(view.events_so_far), RunView::kept_events);
+    std::vector<Event> told;
+    for (std::size_t i = 0; i < kept && told.size() + 1 < room; ++i) {
       const Event& event = view.events[(view.events_so_far - 1 - i) % RunView::kept_events];
+      // The state that follows from a fault says the same.
+      if (event.kind != Event::Kind::fault) told.insert(told.begin(), event);
+    }
+    for (const Event& event : told) {
       const bool bad = event.cause != Cause::none && about(event.cause).fault;
       add({{fmt::format("{:9.3f} s  ", to_seconds(event.at)), Style::dim}, {say(*scene_.rig, event), bad ? Style::bad : Style::plain}});
     }

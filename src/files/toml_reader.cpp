@@ -29,10 +29,29 @@ Place place(const std::string& file, const toml::source_region& at) {
   return {file, static_cast<int>(at.begin.line), static_cast<int>(at.begin.column)};
 }
 
-std::string shown(const toml::node& node) {
+/// A value as it would stand in a file. The package's own writer computes the widths of small fractions out of range.
+std::string written(const toml::node& node) {
+  if (const toml::array* list = node.as_array()) {
+    std::string text;
+    for (const toml::node& one : *list) text += (text.empty() ? " " : ", ") + written(one);
+    return fmt::format("[{} ]", text);
+  }
+  if (const toml::table* table = node.as_table()) {
+    std::string text;
+    for (const auto& [key, one] : *table) text += fmt::format("{} {} = {}", text.empty() ? "" : ",", key.str(), written(one));
+    return fmt::format("{{{} }}", text);
+  }
+  if (const auto number = node.value_exact<double>()) {
+    std::string text = fmt::format("{}", *number);
+    return std::isfinite(*number) && text.find_first_of(".e") == std::string::npos ? text + ".0" : text;
+  }
   std::ostringstream out;
   node.visit([&](const auto& n) { out << n; });
-  std::string text = out.str();
+  return out.str();
+}
+
+std::string shown(const toml::node& node) {
+  std::string text = written(node);
   if (text.size() > 40) text = text.substr(0, 40) + "…";
   return text;
 }

@@ -23,12 +23,6 @@ Id id(std::size_t row) {
   return Id{static_cast<std::uint16_t>(row)};
 }
 
-/// Whether hands ask for motion and get none, and it is not just on its way to a stop.
-bool is_held(const AxisStatus& why) {
-  const Interlock what = why.held.what;
-  return why.asked && what != Interlock::none && what != Interlock::unasked && what != Interlock::stopping;
-}
-
 }  // namespace
 
 Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock) : Runner(rig, hands, machines, clock, Options{}) {}

@@ -9,6 +9,7 @@
 #include <array>
 #include <cstdio>
 #include <filesystem>
+#include <sstream>
 #include <string>
 
 namespace fs = std::filesystem;
@@ -158,4 +159,61 @@ TEST_CASE("demo leaves its plot and its signals and says where; the same output 
   CHECK(json["good"] == true);
   CHECK(json["stops"].size() == 4);
   CHECK(run("demo --out /proc/nothing").exit == 3);
+}
+
+TEST_CASE("handsets says what there is, or where to look; as JSON for scripts") {
+  const Ran words = run("handsets");
+  CHECK(words.exit == 0);
+  CHECK(words.out.size() > 100);
+  CHECK(nlohmann::json::parse(run("handsets --json --all", true).out)["handsets"].is_array());
+}
+
+TEST_CASE("run: live on recorded hands, told to end by SIGTERM; its logbook replays, exports, and tells where it was cut") {
+  const Folder folder;
+  const std::string log = folder / "run.jsonl", tool = GYRAX_TOOL_PATH;
+  // timeout's TERM comes while x is under way.
+  const std::string line =
+      "timeout 5.5 " + tool + " run " + demo_rig + " --hands " + demo_session + " --plain --no-real-time --logbook " + log;
+  std::FILE* pipe = ::popen((line + " 2>&1").c_str(), "r");
+  REQUIRE(pipe != nullptr);
+  Ran ran;
+  std::array<char, 4096> buffer{};
+  while (const std::size_t got = std::fread(buffer.data(), 1, buffer.size(), pipe)) ran.out.append(buffer.data(), got);
+  ::pclose(pipe);
+  CHECK(says(ran, "its faults of machines are left out"));
+  CHECK(says(ran, "main is stowed"));
+  CHECK(says(ran, "Ended after "));
+  CHECK(says(ran, "What happened: gyrax logbook " + log));
+  const Ran replayed = run("logbook " + log + " --csv " + (folder / "a.csv") + " --plot " + (folder / "a.png") + " --span 1:3");
+  CHECK(replayed.exit == 0);
+  CHECK(says(replayed, "came out the same, to the last bit"));
+  CHECK(fs::file_size(folder / "a.csv") > 10'000);
+  CHECK(fs::exists(folder / "a.png"));
+  CHECK(nlohmann::json::parse(run("logbook --json " + log, true).out)["replay"]["same"] == true);
+  fs::resize_file(log, fs::file_size(log) / 2);
+  CHECK(says(run("logbook " + log), "it is cut off inside line "));
+  // Nothing is overwritten, and what cannot be is said.
+  CHECK(says(run("run " + demo_rig + " --hands " + demo_session + " --plain --logbook " + log), "File exists"));
+  CHECK(run("logbook " + demo_rig).exit == 2);
+  CHECK(run("logbook " + log + " --span 5").exit == 2);
+  CHECK(says(run("logbook " + log + " --span 500:600"), "no tick to show from 500 to 600 s"));
+  CHECK(run("run " + (folder / "none.toml") + " --plain").exit == 2);
+  CHECK(run("run " + demo_rig + " --for nan").exit == 2);
+  CHECK(run("watch --hands " + demo_session).exit == 2);
+}
+
+TEST_CASE("watch: a line for each thing that happens, for a script") {
+  const Ran ran = run("watch " + demo_rig + " --hands " + demo_session + " --json --for 3", true);
+  CHECK(ran.exit == 0);
+  std::size_t events = 0, axes = 0, ended = 0;
+  std::istringstream lines(ran.out);
+  for (std::string line; std::getline(lines, line);) {
+    const auto json = nlohmann::json::parse(line);
+    events += json.contains("event") ? 1 : 0;
+    axes += json.contains("axis") ? 1 : 0;
+    ended += json.contains("ended") ? 1 : 0;
+  }
+  CHECK(events >= 2);
+  CHECK(axes >= 6);
+  CHECK(ended == 1);
 }

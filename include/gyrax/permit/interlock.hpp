@@ -52,4 +52,7 @@ struct AxisStatus {
   bool operator==(const AxisStatus&) const = default;
 };
 
+/// Whether hands ask for motion and get none, and it is not just on its way to a stop.
+bool is_held(const AxisStatus& why) noexcept;
+
 }  // namespace gyrax
