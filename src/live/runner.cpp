@@ -127,10 +127,12 @@ void Runner::run() {
   if (options_.real_time) now_.real_time = take_real_time();
   Pacer pacer(clock_, rig_.period, rig_.shortest_tick, hands_.wake_descriptor());
   std::optional<Time> told_to_end;
-  for (Time now = clock_.now();; now = pacer.wait()) {
-    if (ending_.load(std::memory_order_relaxed) && !told_to_end) told_to_end = now;
+  for (Time woken = clock_.now();; woken = pacer.wait()) {
     hands_.clear_wake();
-    take_items(now);
+    take_items(woken);
+    // Read after the items were taken: none of them has arrived after it.
+    const Time now = clock_.now();
+    if (ending_.load(std::memory_order_relaxed) && !told_to_end) told_to_end = now;
     const std::span<const LinkReport> reports = machines_.reports(now);
     engine_.tick({now, readings_, reports, told_to_end.has_value()}, out_.view());
     machines_.send(out_.frames);

@@ -136,3 +136,40 @@ TEST_CASE("More readings than a tick takes wait for the next; a calibration goes
   CHECK(view.readings_lost[0] == 0);
   CHECK(view.samples[index(flood.stick)].value == 1);
 }
+
+TEST_CASE("A reading that arrives while a tick begins is no reading from the future") {
+  class Late final : public Hands {
+   public:
+    explicit Late(const BootClock& clock, ControlId stick) : clock_(clock), stick_(stick) {}
+    bool next(HandsetItem& item, Time) noexcept override {
+      asked_ = !asked_;
+      if (!asked_ || sequence_ == 200) return false;  // one a tick, stamped as it is taken
+      const Time now = clock_.now();
+      item.reading = {HandsetId{0}, sequence_ == 0 ? ControlId::presence : stick_, sequence_ + 1, now, now, sequence_ == 0 ? 1 : 5000};
+      ++sequence_;
+      return true;
+    }
+
+   private:
+    BootClock clock_;
+    ControlId stick_;
+    std::uint32_t sequence_ = 0;
+    bool asked_ = false;
+  };
+  const Rig rig = patient_rig();
+  std::size_t stick = 0;
+  while (rig.slots[stick].name != "stick.left.x") ++stick;
+  const BootClock clock;
+  Late hands(clock, rig.setup.controls[stick].control);
+  SimulatedLinks links(rig);
+  Runner::Options options;
+  options.real_time = false;
+  Runner runner(rig, hands, links, clock, options);
+  std::thread engine([&] { runner.run(); });
+  while (runner.look().readings < 200) std::this_thread::sleep_for(1ms);
+  runner.end();
+  engine.join();
+  CHECK(runner.look().handsets[0] == HandsetHealth::present);
+  CHECK(runner.look().samples[stick].known);
+  CHECK(runner.look().readings_lost[0] == 0);
+}
