@@ -313,7 +313,52 @@ void Table::refuse_the_rest() {
   }
 }
 
+namespace {
+
+/// Where a text holds a letter beyond ASCII outside strings and comments, which TOML 1.0 allows nowhere; nullopt if nowhere.
+/// Looked for before the package parses: its table of such letters ends in undefined behaviour.
+std::optional<Place> stray_letter(const std::string& text, const std::string& file) {
+  std::string_view quote;  // of the string that we are in; empty outside
+  bool comment = false;
+  int line = 1, column = 1;
+  for (std::size_t at = text.starts_with("\xef\xbb\xbf") ? 3 : 0; at < text.size(); ++at, ++column) {
+    const char c = text[at];
+    const std::string_view rest = std::string_view(text).substr(at);
+    if (c == '\n') {
+      comment = false;
+      if (quote.size() == 1) quote = {};  // not closed; the parser says so
+      ++line;
+      column = 0;
+    } else if (comment) {
+      continue;
+    } else if (!quote.empty()) {
+      if (c == '\\' && quote.front() == '"' && rest.size() > 1 && rest[1] != '\n') {
+        ++at;
+      } else if (rest.starts_with(quote)) {
+        at += quote.size() - 1;
+        quote = {};
+      }
+    } else if (c == '#') {
+      comment = true;
+    } else if (c == '"' || c == '\'') {
+      const std::string_view three = c == '"' ? "\"\"\"" : "'''";
+      quote = rest.starts_with(three) ? three : three.substr(0, 1);
+      at += quote.size() - 1;
+    } else if (static_cast<unsigned char>(c) >= 0x80) {
+      return Place{file, line, column};
+    }
+  }
+  return std::nullopt;
+}
+
+}  // namespace
+
 std::optional<Document> Document::parse(const std::string& text, const std::string& file, Problems& problems) {
+  if (const auto at = stray_letter(text, file)) {
+    problems.add(Code::syntax, *at, "", "a letter that only a text in quotes or a comment may hold",
+                 "a to z, 0 to 9, _ and - in keys and names");
+    return std::nullopt;
+  }
   try {
     Document made;
     made.root_ = std::make_shared<const toml::table>(toml::parse(text, file));

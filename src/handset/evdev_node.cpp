@@ -70,7 +70,20 @@ std::error_code EvdevNode::open(const std::string& path) {
 
 bool EvdevNode::alive() const {
   int version = 0;
-  return fd_ >= 0 && ::ioctl(fd_, EVIOCGVERSION, &version) >= 0;
+  // Any other error says nothing about the device.
+  return fd_ >= 0 && (::ioctl(fd_, EVIOCGVERSION, &version) >= 0 || errno != ENODEV);
+}
+
+EvdevNode::Got EvdevNode::read_over(std::vector<InputEvent>& out) {
+  // Taken before: what is read from now on and is not part of the state has a later stamp.
+  const std::int64_t now = boot_us();
+  std::vector<InputEvent> passed;
+  for (Got got = Got::events; got == Got::events; passed.clear()) {
+    got = read(passed);
+    if (got == Got::gone) return got;
+  }
+  resync(out, now);
+  return Got::events;
 }
 
 Device EvdevNode::describe() const {
@@ -110,8 +123,7 @@ void EvdevNode::note(const input_event& event) {
   if (event.type == EV_ABS) placeholders_.erase(event.code);
 }
 
-void EvdevNode::resync(std::vector<InputEvent>& out) {
-  const std::int64_t now = boot_us();
+void EvdevNode::resync(std::vector<InputEvent>& out, std::int64_t now) {
   out.push_back({now, EV_SYN, SYN_DROPPED, 0});
   out.push_back({now, EV_SYN, SYN_REPORT, 0});
   const libevdev* d = device_.get();
@@ -133,10 +145,12 @@ EvdevNode::Got EvdevNode::read(std::vector<InputEvent>& out, std::size_t most) {
   while (out.size() - before < most) {
     const int got = libevdev_next_event(device_.get(), LIBEVDEV_READ_FLAG_NORMAL, &event);
     if (got == LIBEVDEV_READ_STATUS_SYNC) {
+      // As of when the kernel dropped: whatever comes after this has a later stamp.
+      const std::int64_t dropped_at = copied(event).time_us;
       // libevdev now asks the kernel for the state; the differences that it tells are part of that.
       while (libevdev_next_event(device_.get(), LIBEVDEV_READ_FLAG_SYNC, &event) == LIBEVDEV_READ_STATUS_SYNC) {
       }
-      resync(out);
+      resync(out, dropped_at);
       continue;
     }
     if (got == -EAGAIN || got == -EINTR) break;

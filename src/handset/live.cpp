@@ -390,8 +390,7 @@ class LiveHandsets::Work {
       // What was lost may be a release: the state is told anew, as after the kernel's own drops.
       s.lost_some = false;
       events_.clear();
-      s.node.resync(events_);
-      decode(seat, true);
+      if (s.node.read_over(events_) != EvdevNode::Got::gone) decode(seat, true);
     }
     if (any) wake_.set();
   }

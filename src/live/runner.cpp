@@ -12,7 +12,7 @@ RunView sized(const Rig& rig) {
   view.zones.resize(rig.zones.size());
   view.samples.resize(rig.slots.size());
   view.switches.resize(rig.switches.size());
-  view.handsets.resize(rig.handsets.size());
+  view.handsets.assign(rig.handsets.size(), HandsetHealth::absent);
   view.readings_lost.resize(rig.handsets.size());
   view.increments.resize(rig.axes.size());
   return view;

@@ -98,7 +98,7 @@ Stand& Stand::report(const LinkReport& report) {
 void Stand::do_tick() {
   std::span<const LinkReport> reports = links_.reports(now_);
   if (!own_reports_.empty()) reports = own_reports_;
-  engine_.tick({now_, readings_, reports}, out_.view());
+  engine_.tick({now_, readings_, reports, ended_}, out_.view());
   links_.send(out_.frames);
   readings_.clear();
   own_reports_.clear();

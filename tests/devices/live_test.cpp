@@ -162,7 +162,7 @@ TEST_CASE("What does not fit into the queue is a gap in the numbers, and the sta
   pause(200);
   REQUIRE(taken.says(0, "stick.left.x", 400));
   CHECK(taken.last[{0, "gaps"}] >= 1);
-  CHECK(taken.lost > 300);
+  CHECK(taken.lost > 100);
   mock.unplug();
   REQUIRE(taken.says(0, "presence", 0));
 }

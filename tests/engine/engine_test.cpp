@@ -466,3 +466,20 @@ TEST_CASE("The ring of events overwrites the oldest and counts them") {
   CHECK(e.number == 3);
   CHECK_FALSE(ring.read(e));
 }
+
+TEST_CASE("Told to end at full speed: a controlled stop, then power off, and nothing starts any more") {
+  Stand stand(test::rig(test::jog_and_step));
+  stand.make_live();
+  stand.move("stick.left.x", 1).run(0.5);
+  CHECK(stand.command("x").v == 50);
+  stand.end().tick();
+  CHECK(stand.state() == State::stopping);
+  CHECK(stand.why("x").cause == Cause::program_ends);
+  stand.run(0.13);  // 50 mm/s with 400 mm/s²: 125 ms
+  CHECK(stand.state() == State::stowed);
+  CHECK(stand.command("x").v == 0);
+  CHECK(stand.command("x").mode == Mode::off);
+  stand.move("stick.left.x", 0).tick();
+  stand.release("shoulder.right").tap("menu.right").press("shoulder.right").run(0.1);
+  CHECK(stand.state() == State::stowed);
+}

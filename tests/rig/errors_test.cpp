@@ -155,3 +155,26 @@ TEST_CASE("Everything that is wrong is told at once, in the order of the lines")
     for (std::size_t i = 1; i < e.problems().size(); ++i) CHECK(e.problems()[i - 1].line <= e.problems()[i].line);
   }
 }
+
+TEST_CASE("A letter beyond ASCII belongs into quotes and comments; elsewhere it is told, whatever stands before it") {
+  const struct {
+    std::string text;
+    int line;
+  } wrong[] = {{"gyrax = 1\nachse_\xc3\xa4 = 1\n", 2},
+               {"gyrax = \xcf\x99n[link]\n", 1},
+               {"title = \"a\\\"\xc3\xa9\" # \xc3\xa9\nb = '''\xc3\xa9\n'\xc3\xa9'''\n\xe2\x80\x83"
+                "c = 1\n",
+                4},
+               {"title = \"open\n\xc2\xa0x = 1\n", 2}};
+  for (const auto& c : wrong) {
+    CAPTURE(c.text);
+    try {
+      parse_rig(c.text, "rig.toml");
+      FAIL("taken");
+    } catch (const RigError& error) {
+      CHECK(error.problems().front().code == Code::syntax);
+      CHECK(error.problems().front().line == c.line);
+    }
+  }
+  CHECK(parse_rig("\xef\xbb\xbf" + test::jog_and_step + "\n# \xc3\xa9\n", "rig.toml").axes.size() == 1);
+}

@@ -43,6 +43,12 @@ class Stand {
   /// A report of your own for the next tick, in place of the machine's.
   Stand& report(const LinkReport& report);
 
+  /// From the next tick on the program is told to end.
+  Stand& end() {
+    ended_ = true;
+    return *this;
+  }
+
   /// Taps the controls that the rig binds to ready, and holds those bound to enable.
   Stand& make_ready();
   Stand& make_live();
@@ -75,6 +81,7 @@ class Stand {
   std::vector<std::uint32_t> sequences_;  // by HandsetId
   std::vector<Event> events_;
   Time now_{};
+  bool ended_ = false;
 };
 
 }  // namespace gyrax::testing
