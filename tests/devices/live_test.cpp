@@ -235,6 +235,23 @@ TEST_CASE("A sign shakes the pad and blinks its light") {
   REQUIRE(taken.until([&] { return mock.driver().effects == 1 && mock.driver().writes >= 3; }));  // played; light on; light off
 }
 
+TEST_CASE("A line in the rig turns the signs off") {
+  Bench b;
+  SeatWish quiet;
+  quiet.signs = false;
+  LiveHandsets handsets(Seats({quiet}), b.clock);
+  Taken taken{handsets, {}};
+  MockDevice mock(b.bed, 5, pad());
+  mock.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  handsets.sign(HandsetId{0}, Sign::tripped);
+  mock.key(BTN_SOUTH, 1);
+  REQUIRE(taken.says(0, "face.south", 1));
+  pause(50);
+  CHECK(mock.driver().effects == 0);
+  CHECK(mock.driver().writes == 0);
+}
+
 TEST_CASE("A node that cannot be opened any more when it is heard of is no handset, and nothing else suffers") {
   Bench b;
   LiveHandsets handsets(Seats::open(), b.clock);
@@ -354,6 +371,9 @@ TEST_CASE("What is plugged in: grouped by product, with what each node can do, a
   CHECK(plugged_text({}).find("No gamepad, joystick or dial is plugged in") != std::string::npos);
   mock.plug();
   second.plug();
+  b.bed.add(
+      "P: /devices/pci0000:00/0000:00:14.0/usb1/1-1/1-1:1.5/power_supply/pad_battery\nE: SUBSYSTEM=power_supply\nA: capacity=80\\n\nA: "
+      "status=Discharging\\n\n");
   auto products = plugged_products();
   REQUIRE(products.size() == 1);
   REQUIRE(products[0].nodes.size() == 2);
@@ -362,6 +382,7 @@ TEST_CASE("What is plugged in: grouped by product, with what each node can do, a
   CAPTURE(text);
   CHECK(text.find("/dev/input/event5    gamepad: 2 sticks, 2 triggers, a hat, 11 keys; rumble, a light") != std::string::npos);
   CHECK(text.find("tilt sensor: 3 axes") != std::string::npos);
+  CHECK(text.find("battery 80 % (Discharging)") != std::string::npos);
   CHECK(text.find("device = { id = \"1209:0001\", name = \"Bench pad (made up)\" }") != std::string::npos);
   products[0].nodes[0].readable = false;
   products[0].nodes[0].trouble = "it belongs to root";

@@ -10,6 +10,7 @@
 #include <memory>
 #include <mutex>
 #include <set>
+#include <stdexcept>
 #include <string>
 #include <vector>
 
@@ -22,6 +23,11 @@ class Testbed {
   Testbed(const Testbed&) = delete;
   Testbed& operator=(const Testbed&) = delete;
   UMockdevTestbed* get() { return bed_; }
+  /// Further devices in umockdev's own words.
+  void add(const char* description) {
+    GError* error = nullptr;
+    if (!umockdev_testbed_add_from_string(bed_, description, &error)) throw std::runtime_error(error->message);
+  }
   /// Keeps something as long as umockdev's own threads may use it.
   void keep(std::shared_ptr<void> used) { kept_.push_back(std::move(used)); }
   /// Whether this carrier is new to the bed: a product's nodes share one, and it stays when they go.
