@@ -1,4 +1,5 @@
 #include "evdev_node.hpp"
+#include "recorder.hpp"
 #include "udev.hpp"
 
 #include <gyrax/handset/decoder.hpp>
@@ -67,11 +68,6 @@ struct Sitting {
   std::optional<Time> light_until;
 };
 
-struct Recording {
-  Time zero{};
-  std::vector<SessionHandset> handsets;  // by seat; not plugged in so far: without a span
-};
-
 /// A node that is there and not used.
 struct Waiting {
   UdevNode node;
@@ -116,31 +112,15 @@ class LiveHandsets::Work {
   }
 
   void start_recording() {
-    const std::lock_guard lock(recording_lock_);
-    recording_.emplace();
-    recording_->zero = clock_.now();
-    recording_->handsets.resize(greatest_handsets);
-    fresh_recording_ = true;
+    recorder_.start(clock_.now());
     told_.set();
   }
   std::pair<std::vector<SessionHandset>, Span> stop_recording() {
-    const std::lock_guard lock(recording_lock_);
-    if (!recording_) return {};
-    const Time end{clock_.now() - recording_->zero};
-    std::vector<SessionHandset> all;
-    for (SessionHandset& handset : recording_->handsets) {
-      if (handset.plugged.empty()) continue;
-      if (handset.plugged.back().second == still_plugged) handset.plugged.back().second = end;
-      all.push_back(std::move(handset));
-    }
-    recording_.reset();
     told_.set();
-    return {std::move(all), end.time_since_epoch()};
+    return recorder_.stop(clock_.now());
   }
 
  private:
-  static constexpr Time still_plugged = Time::max();
-
   void run() {
     // Nothing is read before somebody takes it: it would only grow old.
     for (pollfd wait{told_.get(), POLLIN, 0}; !asked_ && !ending_;) ::poll(&wait, 1, -1);
@@ -269,9 +249,7 @@ class LiveHandsets::Work {
     std::vector<Reading> readings;
     s.decoder->plugged(at, readings, held);
     hand_over(seat, readings, true);
-    const std::lock_guard lock(recording_lock_);
-    // A recording that is about to begin takes this seat with all others.
-    if (recording_ && !fresh_recording_) record_plugged(seat, Time{std::max(at - recording_->zero, Span{0})});
+    recorder_.plugged(seat, seen, at);
     changed_ = true;
   }
 
@@ -310,9 +288,7 @@ class LiveHandsets::Work {
     for (SeenControl& control : seen_.seats[seat].controls) control.known = false;
     seats_.vacate(seat);
     a_place_is_free_ = true;
-    const std::lock_guard lock(recording_lock_);
-    if (recording_ && !recording_->handsets[seat].plugged.empty())
-      recording_->handsets[seat].plugged.back().second = Time{now - recording_->zero};
+    recorder_.unplugged(seat, now);
     changed_ = true;
   }
 
@@ -340,7 +316,7 @@ class LiveHandsets::Work {
       if (event.type == EV_SYN && event.code == SYN_REPORT) ++seen_.seats[seat].reports;
     }
     seen_.seats[seat].dropped_by_kernel = sittings_[seat].decoder->gaps();
-    record_events(seat);
+    recorder_.events(seat, events_, clock_);
     hand_over(seat, readings_, must);
   }
 
@@ -421,45 +397,14 @@ class LiveHandsets::Work {
     }
   }
 
-  // Recording. The viewer's thread starts and stops it; the engine's has nothing to do with it.
-
   void begin_recording() {
-    const std::lock_guard lock(recording_lock_);
-    if (seen_.recording != recording_.has_value()) changed_ = true;
-    seen_.recording = recording_.has_value();
-    if (!recording_ || !fresh_recording_) return;
-    fresh_recording_ = false;
+    const bool recording = recorder_.recording();
+    changed_ = changed_ || seen_.recording != recording;
+    seen_.recording = recording;
+    if (!recorder_.begins()) return;
+    // Since before it began.
     for (std::size_t seat = 0; seat < sittings_.size(); ++seat)
-      if (sittings_[seat].node.is_open()) record_plugged(seat, Time{});
-  }
-
-  void record_plugged(std::size_t seat, Time at) {
-    SessionHandset& handset = recording_->handsets[seat];
-    handset.name = seen_.seats[seat].name;
-    handset.track.device = seen_.seats[seat].device;
-    handset.plugged.emplace_back(at, still_plugged);
-    // What is known of sticks at the start is part of it; keys that are down come with their next press.
-    const std::int64_t at_us = at.time_since_epoch() / std::chrono::microseconds(1);
-    bool any = false;
-    for (const SeenControl& control : seen_.seats[seat].controls) {
-      const ControlName& name = all_controls()[index(control.control)];
-      if (!control.known || (name.shape != ControlShape::centred && name.shape != ControlShape::one_sided)) continue;
-      handset.track.events.push_back({at_us, name.type, name.code, control.raw});
-      any = true;
-    }
-    if (any) handset.track.events.push_back({at_us, EV_SYN, SYN_REPORT, 0});
-  }
-
-  void record_events(std::size_t seat) {
-    const std::lock_guard lock(recording_lock_);
-    if (!recording_ || recording_->handsets[seat].plugged.empty()) return;
-    std::vector<InputEvent>& events = recording_->handsets[seat].track.events;
-    for (InputEvent event : events_) {
-      const Time at = clock_.at(event.time_us * 1000);
-      if (at < recording_->zero) continue;
-      event.time_us = (at - recording_->zero) / std::chrono::microseconds(1);
-      events.push_back(event);
-    }
+      if (sittings_[seat].node.is_open()) recorder_.plugged(seat, seen_.seats[seat], Time{});
   }
 
   void publish() {
@@ -494,9 +439,7 @@ class LiveHandsets::Work {
 
   mutable std::mutex devices_lock_;
   std::vector<Device> devices_;
-  std::mutex recording_lock_;
-  std::optional<Recording> recording_;
-  bool fresh_recording_ = false;
+  Recorder recorder_;
 
   std::thread thread_;  // last: everything that it uses is there before it starts
 };

@@ -217,3 +217,23 @@ TEST_CASE("watch: a line for each thing that happens, for a script") {
   CHECK(axes >= 6);
   CHECK(ended == 1);
 }
+
+TEST_CASE("In a terminal: one screen with axes, controls and what happened, and the terminal given back") {
+  const std::string line = "LINES=30 COLUMNS=100 TERM=xterm script -qec '" + std::string(GYRAX_TOOL_PATH) + " watch " + demo_rig +
+                           " --hands " + demo_session + " --for 3' /dev/null </dev/null";
+  std::FILE* pipe = ::popen((line + " 2>&1").c_str(), "r");
+  REQUIRE(pipe != nullptr);
+  Ran ran;
+  std::array<char, 4096> buffer{};
+  while (const std::size_t got = std::fread(buffer.data(), 1, buffer.size(), pipe)) ran.out.append(buffer.data(), got);
+  ::pclose(pipe);
+  for (const char* text :
+       {"watching Bench for photographing", "turntable", "hands, from a recording", "stick.left.x", "what happened", "main is ready"})
+    CHECK(says(ran, text));
+  const std::size_t enters = ran.out.find("\x1b[?1049h"), leaves = ran.out.rfind("\x1b[?1049l");
+  CHECK(enters != std::string::npos);
+  CHECK(leaves != std::string::npos);
+  CHECK(ran.out.find("Ended after", leaves) != std::string::npos);
+  // Only what changes is drawn: a screen of 100 by 30 twenty times a second would be 180 kB.
+  CHECK(ran.out.size() < 60'000);
+}
