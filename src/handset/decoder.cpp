@@ -62,6 +62,8 @@ void EventDecoder::event(const InputEvent& event, Time at, Time arrival, std::ve
     dropping_ = true;
     frame_.clear();
     ++gaps_;
+    // The kernel does not say how many; whoever passed over events does.
+    lost_ = event.value > 0 ? event.value : 1;
     return;
   }
   if (event.type != EV_SYN) {
@@ -73,7 +75,7 @@ void EventDecoder::event(const InputEvent& event, Time at, Time arrival, std::ve
     // What was lost may be a release: the gap makes every control of the handset unknown.
     dropping_ = false;
     hats_.assign(2, unknown);
-    add(ControlId::gap, 1, at, arrival, out);
+    add(ControlId::gap, lost_, at, arrival, out);
     out.back().sequence = ++sequence_;
     return;
   }

@@ -78,11 +78,13 @@ EvdevNode::Got EvdevNode::read_over(std::vector<InputEvent>& out) {
   // Taken before: what is read from now on and is not part of the state has a later stamp.
   const std::int64_t now = boot_us();
   std::vector<InputEvent> passed;
+  std::int32_t lost = 0;
   for (Got got = Got::events; got == Got::events; passed.clear()) {
     got = read(passed);
     if (got == Got::gone) return got;
+    for (const InputEvent& event : passed) lost += event.type == EV_KEY || event.type == EV_ABS || event.type == EV_REL ? 1 : 0;
   }
-  resync(out, now);
+  resync(out, now, lost);
   return Got::events;
 }
 
@@ -123,8 +125,8 @@ void EvdevNode::note(const input_event& event) {
   if (event.type == EV_ABS) placeholders_.erase(event.code);
 }
 
-void EvdevNode::resync(std::vector<InputEvent>& out, std::int64_t now) {
-  out.push_back({now, EV_SYN, SYN_DROPPED, 0});
+void EvdevNode::resync(std::vector<InputEvent>& out, std::int64_t now, std::int32_t lost) {
+  out.push_back({now, EV_SYN, SYN_DROPPED, lost});
   out.push_back({now, EV_SYN, SYN_REPORT, 0});
   const libevdev* d = device_.get();
   each_code(d, EV_KEY, KEY_CNT, [&](std::uint16_t code) { out.push_back({now, EV_KEY, code, libevdev_get_event_value(d, EV_KEY, code)}); });
@@ -150,7 +152,7 @@ EvdevNode::Got EvdevNode::read(std::vector<InputEvent>& out, std::size_t most) {
       // libevdev now asks the kernel for the state; the differences that it tells are part of that.
       while (libevdev_next_event(device_.get(), LIBEVDEV_READ_FLAG_SYNC, &event) == LIBEVDEV_READ_STATUS_SYNC) {
       }
-      resync(out, dropped_at);
+      resync(out, dropped_at, 0);
       continue;
     }
     if (got == -EAGAIN || got == -EINTR) break;

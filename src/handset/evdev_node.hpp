@@ -39,8 +39,8 @@ class EvdevNode {
   /// some, they come as SYN_DROPPED, its SYN_REPORT, and a frame of the state now: every key, and every absolute control
   /// whose value is more than a placeholder.
   Got read(std::vector<InputEvent>& out, std::size_t most = 256);
-  /// Passes over everything that there is to read, and gives the same three as after a drop: for when events were lost
-  /// further on.
+  /// Passes over everything that there is to read, and gives the same three as after a drop, with the number of events
+  /// passed over as the value of SYN_DROPPED: for when events were lost further on.
   Got read_over(std::vector<InputEvent>& out);
 
   /// Takes the device from everybody else, or gives it back. The kernel gives it back by itself when this process ends.
@@ -55,7 +55,7 @@ class EvdevNode {
     void operator()(libevdev* device) const { libevdev_free(device); }
   };
   void note(const input_event& event);
-  void resync(std::vector<InputEvent>& out, std::int64_t as_of_us);
+  void resync(std::vector<InputEvent>& out, std::int64_t as_of_us, std::int32_t lost);
 
   int fd_ = -1;
   std::unique_ptr<libevdev, Free> device_;

@@ -366,7 +366,9 @@ class LiveHandsets::Work {
       // What was lost may be a release: the state is told anew, as after the kernel's own drops.
       s.lost_some = false;
       events_.clear();
-      if (s.node.read_over(events_) != EvdevNode::Got::gone) decode(seat, true);
+      if (s.node.read_over(events_) == EvdevNode::Got::gone) continue;
+      seen_.seats[seat].dropped_by_queue += static_cast<std::uint64_t>(events_.front().value);
+      decode(seat, true);
     }
     if (any) wake_.set();
   }

@@ -43,7 +43,7 @@ struct Taken {
   std::vector<HandsetItem> items;
   std::map<std::pair<int, std::string>, int> last{};
   std::map<int, std::uint32_t> sequence{};
-  std::uint64_t lost = 0;
+  std::uint64_t lost = 0, readings = 0;
 
   void drain() {
     for (HandsetItem item; from.pop(item);) take(item);
@@ -58,7 +58,9 @@ struct Taken {
       if (r.raw == 1) sequence[seat] = r.sequence - 1;
     } else if (r.control == ControlId::gap) {
       ++last[{seat, "gaps"}];
+      lost += static_cast<std::uint64_t>(r.raw);
     } else {
+      ++readings;
       last[{seat, control_name(r.control)}] = r.raw;
     }
     lost += r.sequence - sequence[seat] - 1;
@@ -155,6 +157,7 @@ TEST_CASE("What does not fit into the queue is a gap in the numbers, and the sta
   REQUIRE(taken.says(0, "presence", 1));
   pause(50);
   taken.drain();
+  const std::uint64_t before = taken.readings;
   for (int i = 1; i <= 400; ++i) {
     mock.move(ABS_X, i);
     std::this_thread::sleep_for(std::chrono::microseconds(200));
@@ -163,6 +166,7 @@ TEST_CASE("What does not fit into the queue is a gap in the numbers, and the sta
   REQUIRE(taken.says(0, "stick.left.x", 400));
   CHECK(taken.last[{0, "gaps"}] >= 1);
   CHECK(taken.lost > 100);
+  CHECK(taken.readings + taken.lost >= before + 400);
   mock.unplug();
   REQUIRE(taken.says(0, "presence", 0));
 }
@@ -319,7 +323,7 @@ TEST_CASE("Unplugged at full speed: a controlled stop from there, its times told
   MESSAGE(fmt::format("unplugged at 50 mm/s: noticed after {:.1f} ms, commanded speed zero after {:.1f} ms",
                       to_seconds(noticed - unplugged) * 1e3, to_seconds(tripped - unplugged) * 1e3));
   CHECK(noticed >= unplugged);
-  CHECK(tripped - noticed >= std::chrono::milliseconds(123));
+  CHECK(tripped - noticed >= std::chrono::milliseconds(100));  // the tick that noticed may be a long one
   mock.plug();
   CHECK(until([](const RunView& v) { return v.handsets[0] == HandsetHealth::present; }));
   mock.key(BTN_TR, 1);

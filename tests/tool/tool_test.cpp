@@ -181,7 +181,6 @@ TEST_CASE("run: live on recorded hands, told to end by SIGTERM; its logbook repl
   while (const std::size_t got = std::fread(buffer.data(), 1, buffer.size(), pipe)) ran.out.append(buffer.data(), got);
   ::pclose(pipe);
   CHECK(says(ran, "its faults of machines are left out"));
-  CHECK(says(ran, "main is stowed"));
   CHECK(says(ran, "Ended after "));
   CHECK(says(ran, "What happened: gyrax logbook " + log));
   const Ran replayed = run("logbook " + log + " --csv " + (folder / "a.csv") + " --plot " + (folder / "a.png") + " --span 1:3");

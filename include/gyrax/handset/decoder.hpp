@@ -41,6 +41,7 @@ class EventDecoder {
   std::uint32_t sequence_ = 0;
   std::uint64_t gaps_ = 0;
   bool dropping_ = false;
+  std::int32_t lost_ = 1;  // in the drop under way, as far as that is known
 };
 
 }  // namespace gyrax
