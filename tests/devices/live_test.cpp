@@ -89,6 +89,15 @@ struct Bench {
   BootClock clock;
 };
 
+/// A bench with one pad, plugged in, without a rig.
+struct OnePad {
+  OnePad() { mock.plug(); }
+  Bench b;
+  LiveHandsets handsets{Seats::open(), b.clock};
+  Taken taken{handsets, {}};
+  MockDevice mock{b.bed, 5, pad()};
+};
+
 }  // namespace
 
 TEST_CASE("umockdev stands in for the kernel") {
@@ -97,11 +106,9 @@ TEST_CASE("umockdev stands in for the kernel") {
 }
 
 TEST_CASE("A pad's keys, sticks and hat come as they were sent, with their times, at 1 kHz, none lost") {
-  Bench b;
-  LiveHandsets handsets(Seats::open(), b.clock);
-  Taken taken{handsets, {}};
-  MockDevice mock(b.bed, 5, pad());
-  mock.plug();
+  OnePad p;
+  Taken& taken = p.taken;
+  MockDevice& mock = p.mock;
   REQUIRE(taken.says(0, "presence", 1));
   mock.key(BTN_SOUTH, 1);
   mock.key(BTN_SOUTH, 2);  // key repeat is no press
@@ -229,11 +236,10 @@ TEST_CASE("A keypad is taken from the others while it is wanted, once no key is 
 }
 
 TEST_CASE("A sign shakes the pad and blinks its light") {
-  Bench b;
-  LiveHandsets handsets(Seats::open(), b.clock);
-  Taken taken{handsets, {}};
-  MockDevice mock(b.bed, 5, pad());
-  mock.plug();
+  OnePad p;
+  LiveHandsets& handsets = p.handsets;
+  Taken& taken = p.taken;
+  MockDevice& mock = p.mock;
   REQUIRE(taken.says(0, "presence", 1));
   handsets.sign(HandsetId{0}, Sign::tripped);
   REQUIRE(taken.until([&] { return mock.driver().effects == 1 && mock.driver().writes >= 3; }));  // played; light on; light off
@@ -336,11 +342,10 @@ TEST_CASE("Unplugged at full speed: a controlled stop from there, its times told
 }
 
 TEST_CASE("A recording holds what the devices sent, and can be rehearsed from") {
-  Bench b;
-  LiveHandsets handsets(Seats::open(), b.clock);
-  Taken taken{handsets, {}};
-  MockDevice mock(b.bed, 5, pad());
-  mock.plug();
+  OnePad p;
+  LiveHandsets& handsets = p.handsets;
+  Taken& taken = p.taken;
+  MockDevice& mock = p.mock;
   REQUIRE(taken.says(0, "presence", 1));
   mock.move(ABS_X, 111);
   REQUIRE(taken.says(0, "stick.left.x", 111));

@@ -21,16 +21,20 @@ struct Ran {
   std::string out;
 };
 
-/// Runs the tool; both outputs together unless `only_out`.
-Ran run(const std::string& arguments, bool only_out = false) {
+/// Runs a line of the shell and keeps what it prints.
+Ran run_line(const std::string& line) {
   Ran ran;
-  const std::string line = std::string(GYRAX_TOOL_PATH) + " " + arguments + (only_out ? " 2>/dev/null" : " 2>&1");
   std::FILE* pipe = ::popen(line.c_str(), "r");
   REQUIRE(pipe != nullptr);
   std::array<char, 4096> buffer{};
   while (const std::size_t got = std::fread(buffer.data(), 1, buffer.size(), pipe)) ran.out.append(buffer.data(), got);
   ran.exit = WEXITSTATUS(::pclose(pipe));
   return ran;
+}
+
+/// Runs the tool; both outputs together unless `only_out`.
+Ran run(const std::string& arguments, bool only_out = false) {
+  return run_line(std::string(GYRAX_TOOL_PATH) + " " + arguments + (only_out ? " 2>/dev/null" : " 2>&1"));
 }
 
 bool says(const Ran& ran, const std::string& text) {
@@ -174,12 +178,7 @@ TEST_CASE("run: live on recorded hands, told to end by SIGTERM; its logbook repl
   // timeout's TERM comes while x is under way.
   const std::string line =
       "timeout 5.5 " + tool + " run " + demo_rig + " --hands " + demo_session + " --plain --no-real-time --logbook " + log;
-  std::FILE* pipe = ::popen((line + " 2>&1").c_str(), "r");
-  REQUIRE(pipe != nullptr);
-  Ran ran;
-  std::array<char, 4096> buffer{};
-  while (const std::size_t got = std::fread(buffer.data(), 1, buffer.size(), pipe)) ran.out.append(buffer.data(), got);
-  ::pclose(pipe);
+  const Ran ran = run_line(line + " 2>&1");
   CHECK(says(ran, "its faults of machines are left out"));
   CHECK(says(ran, "Ended after "));
   CHECK(says(ran, "What happened: gyrax logbook " + log));
@@ -220,12 +219,7 @@ TEST_CASE("watch: a line for each thing that happens, for a script") {
 TEST_CASE("In a terminal: one screen with axes, controls and what happened, and the terminal given back") {
   const std::string line = "LINES=30 COLUMNS=100 TERM=xterm script -qec '" + std::string(GYRAX_TOOL_PATH) + " watch " + demo_rig +
                            " --hands " + demo_session + " --for 3' /dev/null </dev/null";
-  std::FILE* pipe = ::popen((line + " 2>&1").c_str(), "r");
-  REQUIRE(pipe != nullptr);
-  Ran ran;
-  std::array<char, 4096> buffer{};
-  while (const std::size_t got = std::fread(buffer.data(), 1, buffer.size(), pipe)) ran.out.append(buffer.data(), got);
-  ::pclose(pipe);
+  const Ran ran = run_line(line + " 2>&1");
   for (const char* text :
        {"watching Bench for photographing", "turntable", "hands, from a recording", "stick.left.x", "what happened", "main is ready"})
     CHECK(says(ran, text));
