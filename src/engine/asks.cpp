@@ -146,10 +146,13 @@ void Engine::take_step(const Ask& ask, EventRing& events) noexcept {
   const ZoneId zone = setup_.axes[index(axis)].zone;
   const Request& request = requests_[index(axis)];
   Obstacle held = holding(zone);
-  if (held.what == Interlock::none && (request.jogging || request.going))
+  if (held.what == Interlock::none && request.moving())
     held = {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
-  if (held.what == Interlock::none && !motion_.axis(axis).step(ask.by))
-    held = {.what = ask.by < 0 ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
+  if (held.what == Interlock::none) {
+    const AxisMotion::Step step = motion_.axis(axis).step(ask.by);
+    if (step == AxisMotion::Step::beyond_travel) held = {.what = ask.by < 0 ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
+    if (step == AxisMotion::Step::too_many) held = {.what = Interlock::too_many_steps};
+  }
   const auto kind = held.what == Interlock::none ? Event::Kind::step : Event::Kind::step_refused;
   events.write({.at = now_, .kind = kind, .zone = zone, .obstacle = held, .axis = axis, .number = ask.by});
 }

@@ -28,7 +28,10 @@ std::vector<Permit> permits(const std::vector<ZoneSetup>& zones) {
 Wiring wiring_of(const AxisSetup& a) { return a.wiring; }
 AxisLimits limits_of(const AxisSetup& a) { return a.limits; }
 std::optional<ServoMap> servo_of(const AxisSetup& a) { return a.servo; }
-Bounds bounds_of(const AxisSetup& a) { return {a.limits.low(), a.limits.high(), a.limits.speed(), a.limits.accel(), a.limits.brake()}; }
+Bounds bounds_of(const AxisSetup& a) {
+  const Pace& full = a.limits.full();
+  return {a.limits.low(), a.limits.high(), full.speed, full.accel, full.jerk, full.brake_accel, full.brake_jerk};
+}
 std::uint8_t is_measured(const AxisSetup& a) { return a.position == PositionKind::measured ? 1 : 0; }
 
 ZoneId zone_at(std::size_t row) { return ZoneId{static_cast<std::uint16_t>(row)}; }
@@ -125,7 +128,7 @@ void Engine::plan() noexcept {
   for (std::size_t g = 0; g < motion_.groups().size(); ++g) {
     const bool live = permits_[index(motion_.groups()[g].zone)].live();
     if (live) {
-      motion_.ask(g, requests_, bind_.rate());
+      motion_.ask(g, requests_, {.speed = bind_.rate(), .path_speed = motion_.groups()[g].path_speed});
     } else {
       motion_.stop(g);
     }
@@ -155,7 +158,7 @@ void Engine::settle(EventRing& events, const TickOutput& out) noexcept {
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     if (!permits_[z].stopping()) continue;
     bool rest = true;
-    for (const AxisId axis : setup_.zones[z].axes) rest = rest && out.commands[index(axis)].v == 0;
+    for (const AxisId axis : setup_.zones[z].axes) rest = rest && out.commands[index(axis)].v == 0 && out.commands[index(axis)].a == 0;
     if (rest) apply(zone_at(z), PermitEvent::rest, Cause::none, events);
   }
 }

@@ -1,24 +1,38 @@
 #include <gyrax/motion/axis.hpp>
 
+#include "speed_change.hpp"
+
 namespace gyrax {
 namespace {
 
-bool usable(double value) noexcept { return value > 0 && value <= AxisLimits::greatest; }
-
 double within(double value, double low, double high) noexcept { return value < low ? low : value > high ? high : value; }
+
+double share_of(double share) noexcept { return share > AxisMotion::least_share ? lesser(share, 1) : AxisMotion::least_share; }
+
+/// Hears of a change of speed no more than one span of it.
+struct OneSpan {
+  AxisState state;
+  double left;
+  void stretch(double duration, double jerk, double a_after) noexcept {
+    if (!(left > 0) || !(duration > 0)) return;
+    const bool whole = duration <= left;
+    const double t = whole ? duration : left;
+    state.p += t * (state.v + t * (state.a / 2 + t * jerk / 6));
+    state.v += t * (state.a + t * jerk / 2);
+    state.a = whole ? a_after : state.a + t * jerk;
+    left -= t;
+  }
+  void arrive(double v) noexcept {
+    if (left > 0) state.v = v;
+  }
+};
 
 }  // namespace
 
-std::optional<AxisLimits> AxisLimits::make(double low, double high, double speed, double accel, double brake) noexcept {
-  if (!(is_position(low) && is_position(high) && low < high)) return std::nullopt;
-  if (!(usable(speed) && usable(accel) && usable(brake))) return std::nullopt;
-  AxisLimits limits;
-  limits.low_ = low;
-  limits.high_ = high;
-  limits.speed_ = speed;
-  limits.accel_ = accel;
-  limits.brake_ = brake;
-  return limits;
+void AxisMotion::ask(Wish wish, double number) noexcept {
+  planned_ = planned_ && wish == wish_ && number == number_;
+  wish_ = wish;
+  number_ = number;
 }
 
 void AxisMotion::restart(double position, bool unsure) noexcept {
@@ -27,98 +41,218 @@ void AxisMotion::restart(double position, bool unsure) noexcept {
   stop();
   counted_ = false;
   unsure_ = unsure;
+  set_pace();
 }
 
 void AxisMotion::keep() noexcept {
   state_.v = state_.a = 0;
+  planned_ = false;
   stop();
 }
 
-Nano AxisMotion::rest_point() const noexcept {
-  if (counted_) return goal_;
-  const double sign = state_.v < 0 ? -1 : 1;
-  return to_nano(state_.p + sign * stop_distance(state_.v, limits_.brake()));
+void AxisMotion::carry(const AxisState& state) noexcept {
+  state_ = state;
+  stop();
+  counted_ = planned_ = false;
 }
 
-void AxisMotion::jog(double share, double rate) noexcept {
-  const double velocity = within(share, -1, 1) * within(rate, 0, 1) * limits_.speed();
+void AxisMotion::put_down(Nano goal) noexcept {
+  carry({from_nano(goal), 0, 0});
+  goal_ = goal;
+  counted_ = true;
+}
+
+void AxisMotion::scale(double speed_share, double accel_share) noexcept {
+  const double speed = share_of(speed_share), accel = share_of(accel_share);
+  if (speed == speed_share_ && accel == accel_share_) return;
+  speed_share_ = speed;
+  accel_share_ = accel;
+  set_pace();
+}
+
+void AxisMotion::set_pace() noexcept {
+  pace_.speed = speed_share_ * limits_.full().speed * (unsure_ ? unsure_share : 1);
+  pace_.accel = accel_share_ * limits_.full().accel;
+  planned_ = false;
+}
+
+void AxisMotion::jog(double velocity) noexcept {
   pending_ = false;
-  if (!(velocity > 0 || velocity < 0)) {
-    wish_ = Wish::rest;
+  if (velocity > 0 || velocity < 0) {
+    ask(Wish::jog, velocity);
+  } else {
+    ask(Wish::rest, 0);
+  }
+}
+
+void AxisMotion::follow(double position, double catch_up) noexcept {
+  pending_ = false;
+  if (!(position - position == 0)) {
+    ask(Wish::rest, 0);
     return;
   }
-  wish_ = Wish::jog;
-  velocity_ = velocity;
+  if (wish_ != Wish::follow) met_ = false;
+  catch_up_ = catch_up > 0 ? catch_up : least_share * limits_.speed();
+  ask(Wish::follow, within(position, limits_.low(), limits_.high()));
 }
 
-bool AxisMotion::below(Nano goal) const noexcept { return from_nano(goal) < limits_.low(); }
-
-bool AxisMotion::above(Nano goal) const noexcept { return from_nano(goal) > limits_.high(); }
-
-bool AxisMotion::go(Nano goal, double rate) noexcept {
-  if (below(goal) || above(goal)) return false;
-  if (!(goal_ == goal && counted_)) counted_ = false;
-  goal_ = goal;
-  wish_ = Wish::goal;
-  pending_ = false;
-  rate_ = rate;
-  return true;
-}
-
-bool AxisMotion::step(Nano by) noexcept {
-  const Nano base = pending_ ? goal_ : rest_point();
-  Nano goal = 0;
-  if (__builtin_add_overflow(base, by, &goal)) return false;
-  // From outside the travel a step may lead back in, even if it does not get there yet.
-  const bool from_below = below(base) && by > 0, from_above = above(base) && by < 0;
-  if ((below(goal) && !from_below) || (above(goal) && !from_above)) return false;
-  goal_ = goal;
-  pending_ = true;
-  counted_ = false;
-  return true;
-}
-
-void AxisMotion::settle(double rate) noexcept {
-  wish_ = pending_ ? Wish::goal : Wish::rest;
-  rate_ = rate;
+void AxisMotion::settle() noexcept {
+  if (pending_) {
+    ask(Wish::goal, 0);
+  } else {
+    ask(Wish::rest, 0);
+  }
 }
 
 void AxisMotion::stop() noexcept {
-  wish_ = Wish::rest;
   pending_ = false;
+  ask(Wish::rest, 0);
 }
 
-bool AxisMotion::blocked_low() const noexcept { return wish_ == Wish::jog && velocity_ < 0 && state_.v == 0 && state_.p <= limits_.low(); }
+bool AxisMotion::inside(Nano goal) const noexcept { return from_nano(goal) >= limits_.low() && from_nano(goal) <= limits_.high(); }
 
-bool AxisMotion::blocked_high() const noexcept {
-  return wish_ == Wish::jog && velocity_ > 0 && state_.v == 0 && state_.p >= limits_.high();
+Nano AxisMotion::rest_point() const noexcept {
+  if (pending_ || counted_) return goal_;
+  return to_nano(state_.p + stop_reach({0, state_.v, state_.a}, pace_).distance);
 }
 
-Ramp AxisMotion::plan() const noexcept {
-  const double brake = limits_.brake();
-  const double share = unsure_ ? unsure_share : 1;
-  if (wish_ == Wish::goal) return ramp_to(state_, from_nano(goal_), {share * rate_ * limits_.speed(), limits_.accel(), brake});
-  if (wish_ == Wish::rest) return ramp_to_rest(state_, brake);
-  const double end = velocity_ < 0 ? limits_.low() : limits_.high();
-  const bool outward = velocity_ < 0 ? state_.p <= end : state_.p >= end;
-  if (outward) return ramp_to_rest(state_, brake);
-  return ramp_to(state_, end, {share * (velocity_ < 0 ? -velocity_ : velocity_), limits_.accel(), brake});
+void AxisMotion::aim(Nano goal) noexcept {
+  if (goal != goal_) planned_ = false;
+  if (!(counted_ && goal == goal_)) counted_ = false;
+  goal_ = goal;
+}
+
+bool AxisMotion::go(Nano goal) noexcept {
+  if (!inside(goal)) return false;
+  aim(goal);
+  pending_ = false;
+  ask(Wish::goal, 0);
+  return true;
+}
+
+AxisMotion::Step AxisMotion::step(Nano by) noexcept {
+  const Nano from = rest_point();
+  Nano goal = 0;
+  if (__builtin_add_overflow(from, by, &goal)) return Step::beyond_travel;
+  // From outside the travel a step may lead back in, even if it does not get there yet.
+  const bool leads_back = by > 0 ? from_nano(goal) <= limits_.high() && from_nano(from) < limits_.low()
+                                 : from_nano(goal) >= limits_.low() && from_nano(from) > limits_.high();
+  if (!inside(goal) && !leads_back) return Step::beyond_travel;
+  const double owed = from_nano(goal) - state_.p;
+  if ((by > 0) == (owed > 0) && size(owed) > static_cast<double>(most_pending) * size(from_nano(by))) return Step::too_many;
+  pending_ = true;
+  aim(goal);
+  counted_ = false;
+  return Step::taken;
+}
+
+std::int64_t AxisMotion::wheel(std::int64_t counts, Nano by, Nano most) noexcept {
+  if (counts == 0 || by == 0) return 0;
+  const Nano from = rest_point();
+  const bool upward = (counts > 0) == (by > 0);
+  const Nano here = to_nano(state_.p);
+  const Nano low = to_nano(limits_.low()), high = to_nano(limits_.high());
+  // The furthest that it may owe; what it cannot help any more stays.
+  Nano end = upward ? high : low;
+  if (most > 0) end = upward ? (here + most < end ? here + most : end) : (here - most > end ? here - most : end);
+  const Nano room = upward ? end - from : from - end, click = by < 0 ? -by : by;
+  const std::int64_t possible = room > 0 ? room / click : 0, wanted = counts < 0 ? -counts : counts;
+  const std::int64_t taken = wanted < possible ? wanted : possible;
+  if (taken > 0 || pending_) {
+    pending_ = true;
+    aim(from + (upward ? taken : -taken) * click);
+    counted_ = false;
+  }
+  return counts < 0 ? taken - wanted : wanted - taken;
+}
+
+void AxisMotion::plan_to(double target, double speed) noexcept {
+  Pace pace = pace_;
+  pace.speed = lesser(speed, pace.speed);
+  plan_ = move_to(state_, target, pace);
+  plan_time_ = 0;
+  planned_ = true;
+}
+
+void AxisMotion::follow_plan(double dt_s) noexcept {
+  plan_time_ += dt_s;
+  state_ = plan_.at(plan_time_);
+}
+
+void AxisMotion::change_speed_for(double velocity, double dt_s) noexcept {
+  if (state_.v == velocity && state_.a == 0) {
+    state_.p += dt_s * velocity;
+    return;
+  }
+  OneSpan span{state_, dt_s};
+  tell_speed_change(state_.v, state_.a, velocity, pace_, span);
+  state_ = span.state;
+  state_.p += span.left * state_.v;
+}
+
+/// Whether a stop from `state` ends before `end`, which lies to the right for sign 1 and to the left for -1.
+bool AxisMotion::could_stop(const AxisState& state, double end, double sign) const noexcept {
+  const double v = sign * state.v, a = sign * state.a, room = sign * (end - state.p);
+  // Without a root first: the mean of two numbers is above their geometric mean, which is what a short stop takes.
+  const double fall = a > 0 ? a / pace_.jerk : 0, top = v + a * fall / 2;
+  const double reach = top > 0 ? fall * top + top * (top / pace_.brake_accel + pace_.brake_accel / pace_.brake_jerk) / 2 : 0;
+  if (reach <= room) return true;
+  return stop_reach({0, v, a}, pace_).distance <= room;
+}
+
+void AxisMotion::advance_jog(double dt_s) noexcept {
+  const double sign = number_ < 0 ? -1 : 1, end = number_ < 0 ? limits_.low() : limits_.high();
+  if (sign * (end - state_.p) <= 0) {
+    change_speed_for(0, dt_s);
+    return;
+  }
+  if (!planned_) {
+    const double velocity = within(number_, -pace_.speed, pace_.speed);
+    const AxisState before = state_;
+    change_speed_for(velocity, dt_s);
+    if (could_stop(state_, end, sign)) return;
+    state_ = before;
+    plan_to(end, size(velocity));
+  }
+  follow_plan(dt_s);
+}
+
+void AxisMotion::advance_follow(double dt_s) noexcept {
+  const double before = number_ - state_.p;
+  // Met when the control is within reach of the next hundredth of a second, or has been passed.
+  met_ = met_ || size(before) <= catch_up_ * 0.01;
+  if (!planned_) plan_to(number_, met_ ? pace_.speed : catch_up_);
+  follow_plan(dt_s);
+  if (!met_ && before * (number_ - state_.p) < 0) {
+    met_ = true;
+    planned_ = false;
+  }
 }
 
 void AxisMotion::advance(double dt_s) noexcept {
   if (!(dt_s > 0)) return;
-  if (wish_ != Wish::goal && state_.v == 0 && (wish_ == Wish::rest || blocked_low() || blocked_high())) {
-    state_.a = 0;
-    return;
+  const bool moved = !at_rest(), in_travel = state_.p >= limits_.low() && state_.p <= limits_.high();
+  switch (wish_) {
+    case Wish::rest:
+      if (at_rest()) return;
+      change_speed_for(0, dt_s);
+      break;
+    case Wish::jog: advance_jog(dt_s); break;
+    case Wish::follow: advance_follow(dt_s); break;
+    case Wish::goal:
+      if (counted_) return;
+      if (!planned_) plan_to(from_nano(goal_), pace_.speed);
+      follow_plan(dt_s);
+      break;
   }
-  const Ramp ramp = plan();
-  const bool inside = state_.p >= limits_.low() && state_.p <= limits_.high();
-  state_ = ramp.at(dt_s);
   // A stop that just fits can, told from a rounded state, end a last digit beyond.
-  if (inside) state_.p = within(state_.p, limits_.low(), limits_.high());
-  counted_ = wish_ == Wish::goal && dt_s >= ramp.duration();
+  if (in_travel) state_.p = within(state_.p, limits_.low(), limits_.high());
+  counted_ = wish_ == Wish::goal && plan_time_ >= plan_.duration();
   if (counted_) pending_ = false;
-  if (state_.v == 0) unsure_ = false;
+  if (unsure_ && moved && at_rest()) {
+    unsure_ = false;
+    set_pace();
+  }
 }
 
 }  // namespace gyrax

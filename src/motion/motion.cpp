@@ -1,43 +1,188 @@
 #include <gyrax/kinematics/identity.hpp>
 #include <gyrax/motion/motion.hpp>
 
+#include "speed_change.hpp"
+
 namespace gyrax {
 
-Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> groups)
-    : groups_(groups.begin(), groups.end()), asked_(axes.size()), limit_(axes.size()), joint_(axes.size()) {
-  axes_.reserve(axes.size());
-  for (const AxisLimits& limits : axes) axes_.emplace_back(limits);
+namespace {
+
+/// The greatest speed, either way, that a state leads to if its acceleration is taken off at once.
+double unavoidable_speed(const AxisState& state, const Pace& pace) noexcept {
+  const double v = size(state.v), settled = settled_speed(v, state.v * state.a < 0 ? -size(state.a) : size(state.a), pace);
+  return settled < 0 ? greater(v, -settled * pace.brake_jerk / pace.jerk) : greater(v, settled);
 }
 
-void Motion::ask(std::size_t group, std::span<const Request> requests, double rate) noexcept {
+}  // namespace
+
+Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> groups)
+    : groups_(groups.begin(), groups.end()),
+      carried_(groups.size()),
+      from_(axes.size()),
+      wanted_(axes.size()),
+      limit_(axes.size()),
+      settled_(axes.size()),
+      goals_(axes.size()),
+      paces_(axes.size()) {
+  axes_.reserve(axes.size());
+  for (const AxisLimits& limits : axes) axes_.emplace_back(limits);
+  paths_.reserve(groups.size());
+  for (const GroupSetup& group : groups) paths_.emplace_back(group.axes.size());
+}
+
+void Motion::ask_axis(AxisMotion& axis, const Request& request, const Scale& scale) noexcept {
+  axis.scale(scale.speed, scale.accel * request.accel);
+  if (request.going) {
+    if (!axis.go(request.goal)) axis.stop();
+  } else if (request.following) {
+    axis.follow(request.position, request.catch_up);
+  } else if (request.jogging) {
+    axis.jog(request.jog * axis.pace().speed);
+  } else {
+    axis.settle();
+  }
+}
+
+void Motion::ask(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept {
   const GroupSetup& setup = groups_[group];
+  if (setup.axes.size() > 1) {
+    if (ask_pose(group, requests, scale)) return;
+    if (scale.path_speed < std::numeric_limits<double>::infinity()) {
+      ask_capped(setup, requests, scale);
+      return;
+    }
+  } else if (scale.path_speed < axes_[index(setup.axes[0])].limits().speed() * scale.speed) {
+    const double speed = axes_[index(setup.axes[0])].limits().speed();
+    ask_axis(axes_[index(setup.axes[0])], requests[index(setup.axes[0])], {scale.path_speed / speed, scale.accel});
+    return;
+  }
+  for (const AxisId axis : setup.axes) ask_axis(axes_[index(axis)], requests[index(axis)], scale);
+}
+
+bool Motion::at_rest(const GroupSetup& group) const noexcept {
+  for (const AxisId axis : group.axes)
+    if (!axes_[index(axis)].at_rest()) return false;
+  return true;
+}
+
+/// Whether the group is taken to a pose, or still comes to rest on the way to one.
+bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept {
+  const GroupSetup& setup = groups_[group];
+  Path& path = paths_[group];
+  bool posing = false, same = carried_[group] != 0;
   const std::size_t n = setup.axes.size();
+  for (std::size_t i = 0; i < n; ++i) {
+    const Request& request = requests[index(setup.axes[i])];
+    posing = posing || (request.going && request.posing);
+    same = same && (!request.posing || request.goal == path.goal(i));
+  }
+  if (!posing && carried_[group] == 0) return false;
+  for (std::size_t i = 0; i < n; ++i) {
+    AxisMotion& axis = axes_[index(setup.axes[i])];
+    axis.scale(scale.speed, scale.accel);
+    paces_[i] = axis.pace();
+  }
+  if (carried_[group] != 0) {
+    path.change(paces_, scale.path_speed);
+    if (posing && same) {
+      path.go();
+    } else {
+      path.hold();
+    }
+    return true;
+  }
+  if (!at_rest(setup)) {
+    for (const AxisId axis : setup.axes) axes_[index(axis)].stop();
+    return true;
+  }
   for (std::size_t i = 0; i < n; ++i) {
     const AxisMotion& axis = axes_[index(setup.axes[i])];
     const Request& request = requests[index(setup.axes[i])];
-    limit_[i] = axis.limits().speed();
-    asked_[i] = request.jogging ? request.jog * rate * limit_[i] : 0;
+    from_[i] = axis.state().p;
+    goals_[i] = request.posing ? request.goal : axis.rest_point();
   }
-  identity_share({asked_.data(), n}, {limit_.data(), n}, setup.path_speed, {joint_.data(), n});
-  for (std::size_t i = 0; i < n; ++i) {
-    AxisMotion& axis = axes_[index(setup.axes[i])];
-    const Request& request = requests[index(setup.axes[i])];
-    if (request.going) {
-      if (!axis.go(request.goal, rate)) axis.stop();
-    } else if (request.jogging) {
-      axis.jog(joint_[i] / limit_[i], 1);
-    } else {
-      axis.settle(rate);
+  path.begin(from_, goals_, paces_, scale.path_speed);
+  path.go();
+  carried_[group] = path.arrived() ? 0 : 1;
+  return true;
+}
+
+/// Shares the path speed out: each axis's speed limit for this tick, in limit_. An axis that slows down goes on to use what its speed
+/// still is, so that no other gains more than what is left.
+void Motion::limit_speeds(const GroupSetup& group, double cap) noexcept {
+  const std::size_t n = group.axes.size();
+  identity_share({wanted_.data(), n}, {wanted_.data(), n}, cap, {limit_.data(), n});
+  // In each pass at least one axis more is seen to keep what it has, until the rest fit into what is left.
+  for (std::size_t pass = 0; pass < n; ++pass) {
+    double left = cap * cap, gaining = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+      if (limit_[i] > settled_[i]) {
+        gaining += wanted_[i] * wanted_[i];
+      } else {
+        left -= settled_[i] * settled_[i];
+      }
     }
+    if (!(gaining > 0)) return;
+    const double fits = left > 0 ? std::sqrt(left / gaining) : 0;
+    bool again = false;
+    for (std::size_t i = 0; i < n; ++i) {
+      if (!(limit_[i] > settled_[i]) || limit_[i] <= fits * wanted_[i]) continue;
+      limit_[i] = greater(fits * wanted_[i], settled_[i]);
+      again = again || limit_[i] == settled_[i];
+    }
+    if (!again) return;
+  }
+}
+
+void Motion::ask_capped(const GroupSetup& group, std::span<const Request> requests, const Scale& scale) noexcept {
+  const std::size_t n = group.axes.size();
+  for (std::size_t i = 0; i < n; ++i) {
+    const AxisMotion& axis = axes_[index(group.axes[i])];
+    const Request& request = requests[index(group.axes[i])];
+    const double speed = scale.speed * axis.limits().speed();
+    settled_[i] = unavoidable_speed(axis.state(), axis.pace());
+    const bool jogs = request.jogging && !request.going && !request.following;
+    wanted_[i] = jogs ? size(request.jog) * speed : request.moving() || axis.has_goal() ? speed : 0;
+  }
+  limit_speeds(group, scale.path_speed);
+  for (std::size_t i = 0; i < n; ++i) {
+    AxisMotion& axis = axes_[index(group.axes[i])];
+    Request request = requests[index(group.axes[i])];
+    Scale own = scale;
+    if (request.jogging) {
+      // The deflection is in the limit already.
+      request.jog = wanted_[i] > 0 ? request.jog * (limit_[i] / wanted_[i]) : 0;
+    }
+    if (!request.jogging || request.going || request.following) own.speed = limit_[i] / axis.limits().speed();
+    ask_axis(axis, request, own);
   }
 }
 
 void Motion::stop(std::size_t group) noexcept {
+  if (carried_[group] != 0) {
+    paths_[group].hold();
+    return;
+  }
   for (const AxisId axis : groups_[group].axes) axes_[index(axis)].stop();
 }
 
 void Motion::advance(std::size_t group, double dt_s) noexcept {
-  for (const AxisId axis : groups_[group].axes) axes_[index(axis)].advance(dt_s);
+  const GroupSetup& setup = groups_[group];
+  if (carried_[group] == 0) {
+    for (const AxisId axis : setup.axes) axes_[index(axis)].advance(dt_s);
+    return;
+  }
+  Path& path = paths_[group];
+  path.advance(dt_s);
+  for (std::size_t i = 0; i < setup.axes.size(); ++i) {
+    AxisMotion& axis = axes_[index(setup.axes[i])];
+    if (path.arrived()) {
+      axis.put_down(path.goal(i));
+    } else {
+      axis.carry(path.state(i));
+    }
+  }
+  if (path.at_rest()) carried_[group] = 0;
 }
 
 }  // namespace gyrax

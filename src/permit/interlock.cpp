@@ -18,6 +18,7 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"not_neutral", "{control} is not at neutral", "let {control} go"},
     {"end_of_travel_low", "it is at the low end of its travel", "move it the other way"},
     {"end_of_travel_high", "it is at the high end of its travel", "move it the other way"},
+    {"too_many_steps", "it still has to make too many steps", "wait until it has caught up, or take a larger increment"},
 }};
 
 }  // namespace

@@ -104,8 +104,9 @@ StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& e
     if (v == 0) continue;
     const AxisLimits& limits = rig.setup.axes[index(id)].limits;
     const std::size_t last = std::min(end, trace.ticks - 1), real_last = std::min(real_end, trace.ticks - 1);
-    slowest = std::max(slowest, stop_time(v, limits.brake()));
-    stop.axes.push_back({id, v, axis[last].position - axis[before].position, stop_distance(v, limits.brake()) + std::abs(v) * 2 * tick_s,
+    const StopReach reach = stop_reach({0, v, axis[before].accel}, limits.full());
+    slowest = std::max(slowest, reach.time_s);
+    stop.axes.push_back({id, v, axis[last].position - axis[before].position, std::abs(reach.distance) + std::abs(v) * 2 * tick_s,
                          axis[real_last].real_position - axis[before].real_position});
   }
   stop.allowed_s = slowest + 2 * tick_s;

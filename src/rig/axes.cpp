@@ -165,24 +165,14 @@ void RigBuilder::read_axes(Table& root) {
 
 void RigBuilder::read_axis(Table& table, const std::string& name) {
   AxisSetup axis;
-  AxisInfo info{name, "", 0, 0, {table.file(), table.line()}};
+  AxisInfo info{name, "", false, false, false, {table.file(), table.line()}};
   info.unit = table.choice("unit", {"mm", "deg"}).value_or("");
   if (!table.has("unit")) table.missing("unit", "\"mm\" or \"deg\"");
   const std::string per_s = info.unit + "/s";
-  const auto travel = table.range("travel", {-greatest_position, greatest_position, false, info.unit.c_str()});
-  if (!table.has("travel")) table.missing("travel", "a pair [low, high] in the axis's unit");
-  const auto speed = table.required_number("speed", {0, most, true, "unit/s"});
-  const auto accel = table.required_number("accel", {0, most, true, "unit/s²"});
-  info.jerk = table.number("jerk", {0, 1e9, true, "unit/s³"}, 0);
-  double brake = accel.value_or(1);
-  if (auto braking = table.table("brake")) {
-    brake = braking->number("accel", {0, most, true, "unit/s²"}, brake);
-    info.brake_jerk = braking->number("jerk", {0, 1e9, true, "unit/s³"}, 0);
-    braking->refuse_the_rest();
-  }
-  // What is not known yet, because it was told to be wrong, must not make other things wrong.
+  const auto travel = read_travel(table, info);
+  const Pace full = read_pace(table, info);
   const auto [low, high] = travel.value_or(std::pair(-greatest_position, greatest_position));
-  axis.limits = *AxisLimits::make(low, high, speed.value_or(1), accel.value_or(1), brake);
+  axis.limits = *AxisLimits::make(low, high, full);
   axis.zone = pick<ZoneId>(table, "zone", zone_names_, "zone");
   axis.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
   if (axis.wiring.link != no<LinkId>) axis.wiring.channel = axis_channels_[index(axis.wiring.link)]++;
@@ -192,6 +182,40 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   rig_.axes.push_back(info);
   grouped_.push_back(0);
   read_increments(table);
+}
+
+/// `[low, high]`, or "endless" for what turns.
+std::optional<std::pair<double, double>> RigBuilder::read_travel(Table& table, AxisInfo& info) {
+  if (table.is_text("travel")) {
+    info.endless = table.choice("travel", {"endless"}).has_value();
+    if (info.endless && info.unit == "mm")
+      table.problem(Code::out_of_range, "travel", "only an axis in degrees can be endless", "a pair [low, high] in mm");
+    return std::nullopt;
+  }
+  if (!table.has("travel")) table.missing("travel", "a pair [low, high] in the axis's unit");
+  return table.range("travel", {-greatest_position, greatest_position, false, info.unit.c_str()});
+}
+
+/// How fast, how hard, how suddenly. What is not known yet, because it was told to be wrong, must not make other things wrong.
+Pace RigBuilder::read_pace(Table& table, AxisInfo& info) {
+  constexpr double least = AxisLimits::least;
+  const Allowed accels{least, AxisLimits::greatest, false, "unit/s²"}, jerks{least, AxisLimits::greatest_jerk, false, "unit/s³"};
+  Pace pace;
+  pace.speed = table.required_number("speed", {least, AxisLimits::greatest, false, "unit/s"}).value_or(1);
+  pace.accel = table.required_number("accel", accels).value_or(1);
+  const auto jerk = table.number("jerk", jerks);
+  pace.brake_accel = pace.accel;
+  std::optional<double> brake_jerk;
+  if (auto brake = table.table("brake")) {
+    pace.brake_accel = brake->number("accel", accels, pace.brake_accel);
+    brake_jerk = brake->number("jerk", jerks);
+    brake->refuse_the_rest();
+  }
+  info.usual_jerk = !jerk;
+  info.usual_brake_jerk = !brake_jerk;
+  pace.jerk = jerk.value_or(std::min(AxisLimits::usual_jerk(pace.accel), AxisLimits::greatest_jerk));
+  pace.brake_jerk = brake_jerk.value_or(std::min(AxisLimits::usual_brake_jerk(pace.brake_accel), AxisLimits::greatest_jerk));
+  return pace;
 }
 
 void RigBuilder::read_position(Table& table, AxisSetup& axis) {

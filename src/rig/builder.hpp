@@ -43,6 +43,8 @@ class RigBuilder {
   Id pick(Table& table, const char* key, const Names& names, const char* kind);
 
   void read_axis(Table& table, const std::string& name);
+  std::optional<std::pair<double, double>> read_travel(Table& table, AxisInfo& info);
+  Pace read_pace(Table& table, AxisInfo& info);
   void read_position(Table& table, AxisSetup& axis);
   void read_servo(Table& table, AxisSetup& axis);
   void read_increments(Table& table);

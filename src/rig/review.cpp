@@ -15,15 +15,14 @@ struct Times {
 
 Times times_of(const Rig& rig, std::size_t a) {
   const AxisLimits& l = rig.setup.axes[a].limits;
-  const Pace pace{l.speed(), l.accel(), l.brake()};
-  Times t;
-  t.stop_s = stop_time(l.speed(), l.brake());
-  t.stop_distance = stop_distance(l.speed(), l.brake());
-  t.travel_s = ramp_to({l.low(), 0, 0}, l.high(), pace).duration();
+  const StopReach stop = stop_reach({0, l.speed(), 0}, l.full());
+  Times t{.stop_s = stop.time_s, .stop_distance = stop.distance};
+  // What turns for ever has no full travel; a turn stands for it.
+  t.travel_s = rig.axes[a].endless ? shortest_time({}, 360, l.full()) : shortest_time({l.low(), 0, 0}, l.high(), l.full());
   const auto& notches = rig.setup.notches.increments[a];
   if (!notches.values.empty()) {
     t.increment = from_nano(notches.values[notches.start]);
-    t.increment_s = ramp_to({0, 0, 0}, t.increment, pace).duration();
+    t.increment_s = shortest_time({}, t.increment, l.full());
   }
   return t;
 }
@@ -46,21 +45,31 @@ std::string position_of(const Rig& rig, std::size_t a) {
   return text;
 }
 
+/// "900 / 9000"; a jerk that the rig does not name is marked.
+std::string pair_of(double accel, double jerk, bool usual) { return fmt::format("{:g} / {:g}{}", accel, jerk, usual ? "*" : ""); }
+
 void write_axes(Out out, const Rig& rig) {
-  fmt::format_to(out, "\nAxes{:>20}{:>13}{:>8}{:>8}{:>22}{:>12}{:>12}\n", "travel", "speed", "accel", "brake", "stop from full speed",
-                 "full travel", "");
+  fmt::format_to(out, "\nAxes{:>20}{:>13}{:>16}{:>16}{:>22}{:>13}\n", "travel", "speed", "accel / jerk", "brake / jerk",
+                 "stop from full speed", "full travel");
+  bool usual = false;
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     const AxisLimits& l = rig.setup.axes[a].limits;
     const AxisInfo& info = rig.axes[a];
     const Times t = times_of(rig, a);
-    fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>8}{:>8}{:>22}{:>12}{:>12}\n", info.name, fmt::format("{:g} … {:g}", l.low(), l.high()),
-                   fmt::format("{:g} {}/s", l.speed(), info.unit), fmt::format("{:g}", l.accel()), fmt::format("{:g}", l.brake()),
-                   fmt::format("{:.0f} ms, {:.1f} {}", t.stop_s * 1e3, t.stop_distance, info.unit), fmt::format("{:.2f} s", t.travel_s),
-                   where(rig, info.origin));
+    usual = usual || info.usual_jerk || info.usual_brake_jerk;
+    const std::string travel = info.endless ? "endless" : fmt::format("{:g} … {:g}", l.low(), l.high());
+    fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>13}{:>11}\n", info.name, travel,
+                   fmt::format("{:g} {}/s", l.speed(), info.unit), pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
+                   pair_of(l.full().brake_accel, l.full().brake_jerk, info.usual_brake_jerk),
+                   fmt::format("{:.0f} ms, {:.1f} {}", t.stop_s * 1e3, t.stop_distance, info.unit),
+                   fmt::format("{:.2f} s{}", t.travel_s, info.endless ? " a turn" : ""), where(rig, info.origin));
     const std::string step =
         t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3) : "no steps";
     fmt::format_to(out, "            {}; {}\n", position_of(rig, a), step);
   }
+  if (usual)
+    fmt::format_to(out, "  * not named in the rig: full acceleration after {:g} ms, the full brake after {:g} ms\n",
+                   1e3 / AxisLimits::usual_jerk(1), 1e3 / AxisLimits::usual_brake_jerk(1));
 }
 
 void write_watchdogs(Out out, const Rig& rig) {
@@ -130,8 +139,10 @@ std::string review_json(const Rig& rig) {
                            {"unit", rig.axes[a].unit},
                            {"travel", {l.low(), l.high()}},
                            {"speed", l.speed()},
-                           {"accel", l.accel()},
-                           {"brake", l.brake()},
+                           {"accel", l.full().accel},
+                           {"jerk", l.full().jerk},
+                           {"brake_accel", l.full().brake_accel},
+                           {"brake_jerk", l.full().brake_jerk},
                            {"stop_s", t.stop_s},
                            {"stop_distance", t.stop_distance},
                            {"travel_s", t.travel_s},

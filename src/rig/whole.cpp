@@ -68,13 +68,6 @@ void RigBuilder::require_bindings() {
 }
 
 void RigBuilder::remark() {
-  for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
-    const AxisInfo& info = rig_.axes[a];
-    if (info.jerk > 0 || info.brake_jerk > 0) {
-      rig_.remarks.emplace_back("jerk limits are read and kept, and not applied yet: motion is limited in acceleration");
-      break;
-    }
-  }
   for (std::size_t a = 0; a < rig_.axes.size(); ++a)
     if (rig_.setup.axes[a].position == PositionKind::assumed)
       rig_.remarks.push_back(

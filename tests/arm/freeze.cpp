@@ -59,12 +59,14 @@ void print_motion(const Setup& s) {
         ids("HandsetId", z.handsets), ids("LinkId", z.links), ids("AxisId", z.axes), ids("SlotId", z.controls));
   }
   for (const AxisSetup& a : s.axes) {
+    const Pace& full = a.limits.full();
     fmt::print(
-        "  s.axes.push_back({{*AxisLimits::make({}, {}, {}, {}, {}), ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, static_cast<PositionKind>({}), "
+        "  s.axes.push_back({{*AxisLimits::make({}, {}, {{{}, {}, {}, {}, {}}}), ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, "
+        "static_cast<PositionKind>({}), "
         "{}, {}, {}, {}}});\n",
-        exact(a.limits.low()), exact(a.limits.high()), exact(a.limits.speed()), exact(a.limits.accel()), exact(a.limits.brake()),
-        index(a.zone), index(a.wiring.link), a.wiring.channel, static_cast<int>(a.position), exact(a.start), exact(a.deviation),
-        exact(a.settled), "std::nullopt");
+        exact(a.limits.low()), exact(a.limits.high()), exact(full.speed), exact(full.accel), exact(full.jerk), exact(full.brake_accel),
+        exact(full.brake_jerk), index(a.zone), index(a.wiring.link), a.wiring.channel, static_cast<int>(a.position), exact(a.start),
+        exact(a.deviation), exact(a.settled), "std::nullopt");
   }
   for (const GroupSetup& g : s.groups)
     fmt::print("  s.groups.push_back({{{}, ZoneId{{{}}}, {}}});\n", ids("AxisId", g.axes), index(g.zone), exact(g.path_speed));

@@ -20,8 +20,10 @@ Stand stand() { return Stand(test::rig(test::jog_and_step)); }
 
 Interlock held(const Stand& s) { return s.why("x").held.what; }
 
-/// Braking from v with 400 mm/s², in ticks of 2 ms, and two more.
-std::size_t stop_ticks(double v) { return static_cast<std::size_t>(std::abs(v) / 400 / 0.002) + 2; }
+/// The fastest stop from v, in ticks of 2 ms, and two more.
+std::size_t stop_ticks(double v) {
+  return static_cast<std::size_t>(stop_reach({0, v, 0}, {50, 200, 20000, 400, 40000}).time_s / 0.002) + 2;
+}
 
 }  // namespace
 
@@ -135,7 +137,7 @@ TEST_CASE("Each way to end live: the commanded speed is zero within the braking 
     s.tick(stop_ticks(50));
     CHECK(s.command("x").v == 0);
     CHECK(s.state() == way.end);
-    CHECK(s.command("x").p - at_cause <= stop_distance(50, 400) + 50 * 0.004);
+    CHECK(s.command("x").p - at_cause <= stop_reach({0, 50, 0}, {50, 200, 20000, 400, 40000}).distance + 50 * 0.004);
     CHECK(s.command("x").p >= begin);
     bool told = false;
     for (const Event& e : s.events()) told = told || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == way.cause);
@@ -475,7 +477,7 @@ TEST_CASE("Told to end at full speed: a controlled stop, then power off, and not
   stand.end().tick();
   CHECK(stand.state() == State::stopping);
   CHECK(stand.why("x").cause == Cause::program_ends);
-  stand.run(0.13);  // 50 mm/s with 400 mm/s²: 125 ms
+  stand.run(0.14);  // 50 mm/s with 400 mm/s² and 40000 mm/s³: 135 ms
   CHECK(stand.state() == State::stowed);
   CHECK(stand.command("x").v == 0);
   CHECK(stand.command("x").mode == Mode::off);

@@ -1,9 +1,12 @@
 #include <gyrax/envelope/envelope.hpp>
+#include <gyrax/motion/profile.hpp>
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
+#include <vector>
 
 using namespace gyrax;
 
@@ -11,23 +14,39 @@ namespace {
 
 constexpr AxisId x{0};
 constexpr double dt = 0.01;
-/// 0 … 100, 50/s, gains with 200/s², loses with 400/s².
-const Bounds bounds[] = {{0, 100, 50, 200, 400}};
+/// 0 … 100, 50/s, gains with 200/s² and 2000/s³, loses with 400/s² and 8000/s³.
+const Bounds bounds[] = {{0, 100, 50, 200, 2000, 400, 8000}};
 
-AxisCommand follow(double p, double v) { return {Mode::follow, p, v, 0, {}}; }
+AxisCommand follow(double p, double v, double a = 0) { return {Mode::follow, p, v, a, {}}; }
 
-/// An envelope that stands at `p` and has been brought to `v` within the limits.
-Envelope moving(double p, double v) {
+/// An envelope that has been brought within the limits to `p` at the speed `v` ≥ 0 and the acceleration `a` ≥ 0.
+Envelope moving(double p, double v, double a = 0) {
   Envelope e(bounds);
-  double at = p - v * std::abs(v) / 400, speed = 0;
-  e.restart(x, at);
-  const double sign = v < 0 ? -1 : 1;
-  while (std::abs(speed) < std::abs(v)) {
-    const double next = std::min(std::abs(v), std::abs(speed) + 2.0) * sign;
-    at += (speed + next) / 2 * dt;
-    speed = next;
-    AxisCommand c = follow(at, speed);
-    REQUIRE(e.check(x, true, c, dt) == Verdict::accepted);
+  // Up to the acceleration that is asked for or needed, held, and down to what is asked for, by the jerk of 2000.
+  const double peak = std::min(200.0, std::sqrt(2000 * v + a * a / 2));
+  const double up = peak / 2000, down = (peak - a) / 2000;
+  const double hold = (v - peak * up / 2 - (peak + a) / 2 * down) / peak;
+  struct {
+    double p, v, a;
+  } s{0, 0, 0};
+  std::vector<std::pair<AxisCommand, double>> commands;
+  const auto stretch = [&](double span, double jerk) {
+    for (double left = span; left > 1e-12; left -= dt) {
+      const double t = std::min(left, dt);
+      s.p += t * (s.v + t * (s.a / 2 + t * jerk / 6));
+      s.v += t * (s.a + t * jerk / 2);
+      s.a += t * jerk;
+      commands.emplace_back(follow(s.p, s.v, s.a), t);
+    }
+  };
+  stretch(up, 2000);
+  stretch(hold, 0);
+  stretch(down, -2000);
+  const double from = p - s.p;
+  e.restart(x, from);
+  for (auto& [command, span] : commands) {
+    command.p += from;
+    REQUIRE(e.check(x, true, command, span) == Verdict::accepted);
   }
   return e;
 }
@@ -46,72 +65,114 @@ TEST_CASE("Each kind of bad command is refused, and replaced in the same tick by
   constexpr double nan = std::numeric_limits<double>::quiet_NaN(), inf = std::numeric_limits<double>::infinity();
   struct Case {
     const char* what;
-    double p, v;
+    double p, v, a = 0;
     bool may_move = true;
     Mode mode = Mode::follow;
   };
   const Case cases[] = {
       {"position is NaN", nan, 20},
       {"speed is NaN", 50.2, nan},
+      {"acceleration is NaN", 50.2, 20, nan},
       {"position is infinite", inf, 20},
-      {"faster than the limit", 50.5, 50.1},
-      {"gains speed faster than accel", 50.21, 22.1},
-      {"loses speed faster than brake", 50.18, 15.9},
+      {"faster than the limit", 50.35, 50.1},
+      {"gains by more than the jerk", 50.2005, 20.15, 30},
+      {"loses by more than the brake jerk", 50.1985, 19.55, -90},
+      {"a speed that its acceleration does not give", 50.2, 20.5},
       {"leaps", 51, 20},
       {"leaps back", 49, 20},
-      {"does not fit its own speed", 50.2 + 0.02, 20},
-      {"moves though it may not", 50.2, 20, false},
-      {"moves while holding", 50.2, 20, true, Mode::hold},
-      {"stands at once though it may not move", 50, 0, false},
+      {"does not fit its own speed", 50.2 + 0.001, 20},
+      {"moves though it may not", 50.2, 20, 0, false},
+      {"moves while holding", 50.2, 20, 0, true, Mode::hold},
+      {"stands at once though it may not move", 50, 0, 0, false},
   };
   for (const Case& c : cases) {
     CAPTURE(c.what);
     Envelope e = moving(50, 20);
-    AxisCommand command{c.mode, c.p, c.v, 0, {}};
+    AxisCommand command{c.mode, c.p, c.v, c.a, {}};
     CHECK(e.check(x, c.may_move, command, dt) == Verdict::refused);
-    // From 20 with 400/s² in 10 ms: 16, and 0.18 further on.
-    CHECK(command.v == doctest::Approx(16));
-    CHECK(command.p == doctest::Approx(50.18));
+    // From 20 with 8000/s³ in 10 ms: -80/s², 19.6, and 0.2 - 0.0013 further on.
+    CHECK(command.a == doctest::Approx(-80));
+    CHECK(command.v == doctest::Approx(19.6));
+    CHECK(command.p == doctest::Approx(50.198667));
     CHECK(e.refusing(x));
     for (int i = 0; i < 10; ++i) {
       command = follow(77, 3);
       CHECK(e.check(x, true, command, dt) == Verdict::accepted);  // told once; its own ramp goes on
     }
     CHECK(command.v == 0);
-    CHECK(command.p == doctest::Approx(50.5));  // 20²/(2·400)
+    CHECK(command.a == 0);
+    CHECK(command.p == doctest::Approx(51));  // 0.05 s on and 0.05 s off: 0.1 s at 10 in the mean
     CHECK(e.restart(x, command.p));
     CHECK_FALSE(e.refusing(x));
   }
 }
 
+TEST_CASE("Its own ramp from wherever the motion was: as short as a stop can be, inside the brake limits, in one piece") {
+  const Pace pace{50, 200, 2000, 400, 8000};
+  for (const auto& [v, a] : {std::pair{20.0, 0.0}, {30.0, 150.0}, {45.0, 0.0}, {3.0, 0.0}, {1.0, 40.0}, {0.3, 10.0}}) {
+    for (const double span : {0.0007, 0.01, 0.5}) {
+      CAPTURE(v);
+      CAPTURE(a);
+      CAPTURE(span);
+      Envelope e = moving(50, v, a);
+      AxisCommand last = follow(50, v, a), c = last;
+      double t = 0;
+      for (; t < 1; t += span) {
+        c = follow(0, 0);
+        e.check(x, true, c, span);
+        if (span < 0.01) REQUIRE(std::abs(c.a - last.a) <= 8000 * span * (1 + 1e-6) + 1e-6);
+        REQUIRE(c.a >= -400 * (1 + 1e-9));
+        last = c;
+        if (c.v == 0 && c.a == 0) break;
+      }
+      const StopReach reach = stop_reach({0, v, a}, pace);
+      CHECK(c.p == doctest::Approx(50 + reach.distance).epsilon(1e-9));
+      CHECK(t <= reach.time_s);
+    }
+  }
+}
+
 TEST_CASE("Travel: no command without room to stop in, outside only back in") {
-  Envelope e = moving(98, 20);  // can stop within 0.5
+  Envelope e = moving(98, 20);  // can stop within 1
   AxisCommand c = follow(98.2, 20);
   CHECK(e.check(x, true, c, dt) == Verdict::accepted);
-  Envelope close = moving(99.4, 20);
-  c = follow(99.6, 20);  // would stop at 100.1
+  Envelope close = moving(98.9, 20);
+  c = follow(99.1, 20);  // would stop at 100.1
   CHECK(close.check(x, true, c, dt) == Verdict::refused);
-  Envelope outside(bounds);
-  outside.restart(x, 103);
-  c = follow(103.005, 1);
-  CHECK(outside.check(x, true, c, dt) == Verdict::refused);
-  outside.restart(x, 103);
-  c = follow(102.995, -1);
-  CHECK(outside.check(x, true, c, dt) == Verdict::accepted);
+  // Alone at 20.1 it would stop at 99.91; what still accelerates takes it past 100.
+  Envelope pushing = moving(98.7, 20);
+  c = follow(98.7 + 0.2 + 20 * dt * dt / 6, 20.1, 20);
+  CHECK(pushing.check(x, true, c, dt) == Verdict::refused);
+  Envelope further = moving(98.4, 20);
+  c.p -= 0.3;
+  CHECK(further.check(x, true, c, dt) == Verdict::accepted);
+  for (const double sign : {1.0, -1.0}) {
+    Envelope outside(bounds);
+    outside.restart(x, 103);
+    c = follow(103 + sign * 20 * dt * dt / 6, sign * 0.1, sign * 20);
+    CHECK(outside.check(x, true, c, dt) == (sign > 0 ? Verdict::refused : Verdict::accepted));
+  }
 }
 
 TEST_CASE("The limit itself passes, the next step beyond does not") {
-  Envelope e = moving(50, 20);
-  AxisCommand c = follow(50 + 0.21, 22);  // exactly accel
-  CHECK(e.check(x, true, c, dt) == Verdict::accepted);
-  Envelope f = moving(50, 20);
-  c = follow(50 + 0.18, 16);  // exactly brake
-  CHECK(f.check(x, true, c, dt) == Verdict::accepted);
+  struct Case {
+    double v, a, to_a;
+    Verdict verdict;
+  };
+  // Jerk and acceleration at their limits, and a thousandth beyond.
+  const Case cases[] = {{20, 0, 20, Verdict::accepted},    {20, 0, 20.02, Verdict::refused},  {20, 0, -80, Verdict::accepted},
+                        {20, 0, -80.08, Verdict::refused}, {30, 190, 200, Verdict::accepted}, {30, 190, 200.2, Verdict::refused}};
+  for (const Case& k : cases) {
+    CAPTURE(k.to_a);
+    Envelope e = moving(50, k.v, k.a);
+    AxisCommand c = follow(50 + dt * (k.v + dt * (2 * k.a + k.to_a) / 6), k.v + dt * (k.a + k.to_a) / 2, k.to_a);
+    CHECK(e.check(x, true, c, dt) == k.verdict);
+  }
 }
 
 TEST_CASE("At full speed a little more is too much, though nothing else is wrong with it") {
-  Envelope e = moving(50, 50);
-  AxisCommand c = follow(50.5005, 50.1);
+  Envelope e = moving(50, 49.95, 10);
+  AxisCommand c = follow(50 + dt * (49.95 + dt * (2 * 10 + 10) / 6), 50.05, 10);
   CHECK(e.check(x, true, c, dt) == Verdict::refused);
   Envelope f = moving(50, 50);
   c = follow(50.5, 50);

@@ -79,7 +79,7 @@ TEST_CASE("A run replays to the last bit, and says where not") {
     found = text.substr(from, end - from).find("\"c\":[[0,\"follow") != std::string::npos;
     if (!found) continue;
     const std::size_t close = text.find(']', from), comma = text.rfind(',', close);
-    text.replace(comma + 1, close - comma - 1, "32000");
+    text.replace(comma + 1, close - comma - 1, "-32000");
   }
   write_text(folder / "other.jsonl", text);
   const Replay other = replay(folder / "other.jsonl");

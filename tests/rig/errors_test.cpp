@@ -56,7 +56,7 @@ std::vector<Case> cases() {
       {Code::version_newer, "from the future", changed("gyrax = 1", "gyrax = 2")},
       {Code::unknown_key, "a slip of the pen", changed("travel =", "travle =")},
       {Code::unknown_key, "a section that is none", added("[axes.y]\n")},
-      {Code::unknown_key, "in a table in a line", changed("brake = { accel = 400 }", "brake = { acel = 400 }")},
+      {Code::unknown_key, "in a table in a line", changed("brake = { accel = 400,", "brake = { acel = 400,")},
       {Code::missing_key, "no speed", changed("speed = 50\n", "")},
       {Code::missing_key, "an axis without increments", changed("increments = [0.01, 0.05, 1]\nincrement = 0.05\n", "")},
       {Code::missing_key, "an assumed axis that nobody knows the place of",

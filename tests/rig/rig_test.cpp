@@ -14,7 +14,7 @@ TEST_CASE("The demo rig is what it says") {
   CHECK(rig.axes.size() == 6);
   CHECK(rig.axes[0].name == "x");
   CHECK(rig.axes[4].name == "lamp_tilt");
-  CHECK(rig.setup.axes[0].limits.brake() == 1400);
+  CHECK(rig.setup.axes[0].limits.full().brake_accel == 1400);
   CHECK(rig.setup.axes[4].servo->pulse_us(0) == 1512);
   CHECK(rig.setup.axes[4].position == PositionKind::assumed);
   CHECK(rig.setup.groups.size() == 5);  // the carriage, and four axes alone

@@ -26,7 +26,8 @@ control = "menu.centre"
 permit = "reset"
 )";
 
-/// One measured axis, 0 … 100 mm, 50 mm/s, 200 mm/s², brake 400 mm/s², on a link without lag.
+/// One measured axis, 0 … 100 mm, 50 mm/s, gains with 200 mm/s² and 20000 mm/s³, loses with 400 and 40000, on a link without
+/// lag. A stop from full speed takes 135 ms.
 inline const std::string one_axis = R"(gyrax = 1
 [link.machine]
 kind = "simulated"
@@ -38,7 +39,8 @@ unit = "mm"
 travel = [0, 100]
 speed = 50
 accel = 200
-brake = { accel = 400 }
+jerk = 20000
+brake = { accel = 400, jerk = 40000 }
 increments = [0.01, 0.05, 1]
 increment = 0.05
 )" + permits;

@@ -72,7 +72,7 @@ TEST_CASE("check says what a rig means, in words and as JSON") {
   CHECK(words.exit == 0);
   CHECK(says(words, "stick.left.x: jogs x"));
   CHECK(says(words, "hat.right with shoulder.left held: steps turntable by +1 increment"));
-  CHECK(says(words, "129 ms, 11.6 mm"));  // 180/1400 s, 180²/2800 mm
+  CHECK(says(words, "199 ms, 17.9 mm"));  // 180/1400 + 1400/20000 s, half of that at 180 mm/s
   CHECK(says(words, "line 30"));
   CHECK(says(words, "pulse 1062 … 1962 µs over the travel"));
   CHECK(says(words, "no heartbeat for 100 ms is a fault; the far end stops by itself after 40 ms"));

@@ -8,15 +8,22 @@
 
 namespace gyrax {
 
-/// Ranked: go before jog before steps (those are handed over one by one, as exact increments).
+/// Ranked: go (alone or with its group to a pose) before follow before jog before steps and handwheel (those are handed
+/// over one by one, as exact increments).
 struct Request {
   double jog = 0;  ///< sum of all jogs, [-1, 1] of the speed in force
   bool jogging = false;
+  bool following = false;
   bool going = false;
+  bool posing = false;              ///< going, together with its group on a straight line
+  double accel = 1;                 ///< share of the axis's acceleration, (0, 1]; of several the least
+  double position = 0;              ///< of following, in the axis's unit
+  double catch_up = 0;              ///< of following: speed until the control is met, unit/s
   Nano goal = 0;                    ///< of going
-  SlotId by = no<SlotId>;           ///< the control that jogs or goes; of several, the last in the rig
+  SlotId by = no<SlotId>;           ///< the control that asks; of several, the last in the rig
   SlotId waiting_for = no<SlotId>;  ///< a deflected control that has to be at neutral once before it counts here
-  bool asked() const noexcept { return jogging || going || waiting_for != no<SlotId>; }
+  bool moving() const noexcept { return jogging || following || going; }
+  bool asked() const noexcept { return moving() || waiting_for != no<SlotId>; }
 };
 
 }  // namespace gyrax

@@ -20,7 +20,7 @@ enum class PositionKind : std::uint8_t {
 };
 
 struct AxisSetup {
-  AxisLimits limits = *AxisLimits::make(0, 1, 1, 1, 1);
+  AxisLimits limits = *AxisLimits::make(0, 1, {1, 1, 1, 1, 1});
   ZoneId zone{};
   Wiring wiring{};
   PositionKind position = PositionKind::measured;

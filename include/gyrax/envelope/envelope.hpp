@@ -1,7 +1,7 @@
 /// The last check before output, written apart from motion: its own arithmetic, its own copy of the limits.
 ///
 /// In: the command that an axis is about to get, whether the axis may move, and the time since the last one. Out: the
-/// same command if it holds; otherwise its own ramp to rest from the last accepted state at the brake limit, and the
+/// same command if it holds; otherwise its own ramp to rest from the last accepted state at the brake limits, and the
 /// verdict "refused". Never: trust in what anybody else computed.
 ///
 ///     Verdict v = envelope.check(axis, may_move, command, dt_s);
@@ -15,9 +15,9 @@
 
 namespace gyrax {
 
-/// The envelope's own copy of an axis's limits: travel in the axis's unit, speed per s, accel and brake per s².
+/// The envelope's own copy of an axis's limits: travel in the axis's unit, speed per s, accelerations per s², jerks per s³.
 struct Bounds {
-  double low = 0, high = 0, speed = 0, accel = 0, brake = 0;
+  double low = 0, high = 0, speed = 0, accel = 0, jerk = 0, brake_accel = 0, brake_jerk = 0;
 };
 
 enum class Verdict : std::uint8_t { accepted, refused };
@@ -42,7 +42,7 @@ class Envelope {
 
  private:
   struct State {
-    double p = 0, v = 0;
+    double p = 0, v = 0, a = 0;
     bool refusing = false;
   };
   bool holds(const Bounds& bounds, const State& last, bool may_move, const AxisCommand& command, double dt_s) const noexcept;

@@ -1,43 +1,24 @@
 /// One axis's motion: what it was last asked for, and where that takes it.
 ///
-/// In: jog, go, steps or rest, each as often as you like, then advance(dt). Out: position, velocity, acceleration at the
-/// end of that span. Never: beyond the travel, above the limits, or off a counted goal by one digit.
+/// In: jog, go, step, wheel, follow or rest, each as often as you like, then advance(dt). Out: position, velocity,
+/// acceleration at the end of that span. Never: beyond the travel, above the limits at any instant of the span, or off
+/// a counted goal by one digit.
 ///
-///     AxisMotion x(*AxisLimits::make(0, 420, 180, 900, 1400));
-///     x.jog(1.0, 1.0);                 // full speed towards the high end
+///     AxisMotion x(limits);
+///     x.jog(180);                      // mm/s, towards the high end
 ///     x.advance(0.002);                // x.state().p
 #pragma once
 
 #include <gyrax/base/nano.hpp>
-#include <gyrax/motion/ramp.hpp>
+#include <gyrax/motion/profile.hpp>
 
 #include <cstdint>
-#include <optional>
 
 namespace gyrax {
 
-/// Travel and limits of one axis. Always valid: only make() builds one.
-class AxisLimits {
- public:
-  /// Greatest speed, accel or brake that make() takes, in unit/s or unit/s².
-  static constexpr double greatest = 1e6;
-  /// low < high, both countable (is_position); speed, accel and brake in (0, greatest]. Error: nullopt. NaN is one.
-  static std::optional<AxisLimits> make(double low, double high, double speed, double accel, double brake) noexcept;
-
-  double low() const noexcept { return low_; }
-  double high() const noexcept { return high_; }
-  double speed() const noexcept { return speed_; }
-  double accel() const noexcept { return accel_; }
-  double brake() const noexcept { return brake_; }
-
- private:
-  AxisLimits() = default;
-  double low_ = 0, high_ = 0, speed_ = 0, accel_ = 0, brake_ = 0;
-};
-
 class AxisMotion {
  public:
-  explicit AxisMotion(const AxisLimits& limits) noexcept : limits_(limits) {}
+  explicit AxisMotion(const AxisLimits& limits) noexcept : limits_(limits), pace_(limits.full()) {}
 
   /// Takes up motion at rest at a position, which may be outside the travel. One that is not countable is ignored.
   /// Where nothing vouches for the position (`unsure`), the first move runs at `unsure_share` of its speed.
@@ -46,48 +27,82 @@ class AxisMotion {
   /// As restart where it stands, but the counted goal is kept: a report agrees with it.
   void keep() noexcept;
 
-  /// Runs at `share` (-1..1) of the speed limit times `rate` (0..1] until told otherwise. Drops pending steps.
-  /// NaN or 0: rest; beyond ±1 counts as ±1.
-  void jog(double share, double rate) noexcept;
+  /// Shares (0, 1] of the limits' speed and acceleration that count from now on; what cannot be one counts as the least
+  /// (`least_share`). An axis that is faster comes down to it as fast as its limits allow. Brake limits and jerks stay.
+  void scale(double speed_share, double accel_share) noexcept;
+  static constexpr double least_share = 1e-4;
+
+  /// Runs at `velocity` (unit/s; at most the speed in force) until told otherwise. Drops pending steps. NaN or 0: rest.
+  void jog(double velocity) noexcept;
   /// To a counted position. Outside the travel: ignored, false.
-  bool go(Nano goal, double rate) noexcept;
-  /// One exact increment from where the axis is to come to rest. Beyond the travel, unless it leads back towards it:
-  /// refused whole, false.
-  bool step(Nano by) noexcept;
+  bool go(Nano goal) noexcept;
+  /// One exact increment from where the axis is to come to rest.
+  enum class Step : std::uint8_t { taken, beyond_travel, too_many };
+  /// Refused whole: one that ends beyond the travel, unless it leads back towards it; and one that makes the axis owe
+  /// more than `most_pending` increments of its size.
+  Step step(Nano by) noexcept;
+  static constexpr Nano most_pending = 1000;
+  /// `counts` clicks of a handwheel, `by` each, from where the axis is to come to rest. With `most` > 0 the axis never
+  /// owes more than that distance. Returns the counts that were dropped, for that or for the end of travel; signed.
+  std::int64_t wheel(std::int64_t counts, Nano by, Nano most) noexcept;
+  /// The axis goes where the control is. Taking hold (the first call after anything else) it comes at `catch_up`, unit/s,
+  /// until it has met the control. A position beyond the travel counts as its end; NaN: rest.
+  void follow(double position, double catch_up) noexcept;
+  bool met() const noexcept { return wish_ == Wish::follow && met_; }
   /// Towards the pending steps' goal if there are any, otherwise to rest.
-  void settle(double rate) noexcept;
-  /// To rest at the brake limit; pending goals are dropped.
+  void settle() noexcept;
+  /// To rest at the brake limits; pending goals are dropped.
   void stop() noexcept;
 
   /// Moves on by `dt_s`; 0, negative and NaN change nothing, and any length is exact.
   void advance(double dt_s) noexcept;
+  /// Is taken along by the move of a group, which answers for the limits, and at the end put down on a counted goal.
+  void carry(const AxisState& state) noexcept;
+  void put_down(Nano goal) noexcept;
 
   const AxisState& state() const noexcept { return state_; }
-  bool at_rest() const noexcept { return state_.v == 0; }
+  bool at_rest() const noexcept { return state_.v == 0 && state_.a == 0; }
   bool has_goal() const noexcept { return wish_ == Wish::goal || pending_; }
   /// The counted position it is going to or standing on.
   Nano goal() const noexcept { return goal_; }
-  /// Whether the last jog points out of the travel while the axis stands at (or beyond) that end.
-  bool blocked_low() const noexcept;
-  bool blocked_high() const noexcept;
+  /// Whether what was asked last points out of the travel while the axis stands at (or beyond) that end.
+  bool blocked_low() const noexcept { return at_rest() && velocity_asked() < 0 && state_.p <= limits_.low(); }
+  bool blocked_high() const noexcept { return at_rest() && velocity_asked() > 0 && state_.p >= limits_.high(); }
+  /// Where steps count from: the goal that is pending, or where the axis comes to rest, rounded once.
+  Nano rest_point() const noexcept;
   const AxisLimits& limits() const noexcept { return limits_; }
+  /// The pace in force.
+  const Pace& pace() const noexcept { return pace_; }
 
  private:
-  enum class Wish : std::uint8_t { rest, jog, goal };
-  Ramp plan() const noexcept;
-  Nano rest_point() const noexcept;
-  bool below(Nano goal) const noexcept;
-  bool above(Nano goal) const noexcept;
+  enum class Wish : std::uint8_t { rest, jog, goal, follow };
+  void ask(Wish wish, double number) noexcept;
+  void set_pace() noexcept;
+  double velocity_asked() const noexcept { return wish_ == Wish::jog ? number_ : 0; }
+  void plan_to(double target, double speed) noexcept;
+  void follow_plan(double dt_s) noexcept;
+  void change_speed_for(double velocity, double dt_s) noexcept;
+  void advance_jog(double dt_s) noexcept;
+  void advance_follow(double dt_s) noexcept;
+  bool could_stop(const AxisState& state, double end, double sign) const noexcept;
+  bool inside(Nano goal) const noexcept;
+  void aim(Nano goal) noexcept;
 
   AxisLimits limits_;
+  Pace pace_;
+  double speed_share_ = 1, accel_share_ = 1;
   AxisState state_{};
   Wish wish_ = Wish::rest;
   bool pending_ = false;  // goal_ holds steps that are still to be made
   bool counted_ = false;  // the axis stands exactly on goal_
-  Nano goal_ = 0;
-  double velocity_ = 0;  // of a jog
-  double rate_ = 1;
   bool unsure_ = false;
+  bool met_ = false;      // of follow
+  bool planned_ = false;  // plan_ holds for what is asked, and the axis is plan_time_ along it
+  double number_ = 0;     // of a jog: velocity; of follow: position
+  double catch_up_ = 0;
+  Nano goal_ = 0;
+  double plan_time_ = 0;
+  Profile plan_;
 };
 
 }  // namespace gyrax

@@ -1,14 +1,16 @@
 /// All axes, in groups that move together.
 ///
-/// In: per group one request a coordinate, and the rate. Out: each axis's state after advance(). Never: a direction
-/// bent because one joint of a group is slower than the others.
+/// In: per group one request a coordinate, and how fast it may be. Out: each axis's state after advance(). Never: a group
+/// faster than its path speed in whatever direction, also while one axis takes over from another; a steady direction bent
+/// because one joint of a group is slower than the others; an axis off the line on the way to a pose.
 ///
-///     motion.ask(group, requests, 0.25);     // a quarter of full speed
+///     motion.ask(group, requests, {.speed = 0.25});     // a quarter of full speed
 ///     motion.advance(group, 0.002);
 #pragma once
 
 #include <gyrax/base/request.hpp>
 #include <gyrax/motion/axis.hpp>
+#include <gyrax/motion/path.hpp>
 
 #include <limits>
 #include <span>
@@ -20,26 +22,46 @@ namespace gyrax {
 struct GroupSetup {
   std::vector<AxisId> axes;
   ZoneId zone{};
-  double path_speed = std::numeric_limits<double>::infinity();  ///< along whatever direction, unit/s, > 0
+  double path_speed = std::numeric_limits<double>::infinity();     ///< along whatever direction, unit/s, > 0
+  double reduced_speed = std::numeric_limits<double>::infinity();  ///< the same while reduced speed is on
+};
+
+/// What counts in one tick: shares of the axes' speed and acceleration, (0, 1], and the group's path speed, unit/s.
+struct Scale {
+  double speed = 1, accel = 1;
+  double path_speed = std::numeric_limits<double>::infinity();
 };
 
 class Motion {
  public:
   Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> groups);
 
-  /// Hands a group what its coordinates are asked for (`requests` by CoordinateId). `rate` in [0, 1] scales speeds.
-  void ask(std::size_t group, std::span<const Request> requests, double rate) noexcept;
+  /// Hands a group what its coordinates are asked for (`requests` by CoordinateId).
+  void ask(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept;
   void stop(std::size_t group) noexcept;
   void advance(std::size_t group, double dt_s) noexcept;
 
   AxisMotion& axis(AxisId axis) noexcept { return axes_[index(axis)]; }
   const AxisMotion& axis(AxisId axis) const noexcept { return axes_[index(axis)]; }
   std::span<const GroupSetup> groups() const noexcept { return groups_; }
+  /// Whether a group is on its way to a pose, or comes to rest on the way.
+  bool on_path(std::size_t group) const noexcept { return carried_[group] != 0; }
 
  private:
+  void ask_axis(AxisMotion& axis, const Request& request, const Scale& scale) noexcept;
+  void ask_capped(const GroupSetup& group, std::span<const Request> requests, const Scale& scale) noexcept;
+  bool ask_pose(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept;
+  bool at_rest(const GroupSetup& group) const noexcept;
+  void limit_speeds(const GroupSetup& group, double cap) noexcept;
+
   std::vector<AxisMotion> axes_;
   std::vector<GroupSetup> groups_;
-  std::vector<double> asked_, limit_, joint_;  // scratch, one a group member
+  std::vector<Path> paths_;            // by group
+  std::vector<std::uint8_t> carried_;  // by group: its path moves the axes
+  // Scratch, one a group member.
+  std::vector<double> from_, wanted_, limit_, settled_;
+  std::vector<Nano> goals_;
+  std::vector<Pace> paces_;
 };
 
 }  // namespace gyrax

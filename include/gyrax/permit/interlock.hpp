@@ -23,8 +23,9 @@ enum class Interlock : std::uint8_t {
   not_neutral,
   end_of_travel_low,
   end_of_travel_high,
+  too_many_steps,
 };
-inline constexpr std::size_t interlock_count = 14;
+inline constexpr std::size_t interlock_count = 15;
 
 struct AboutInterlock {
   const char* name;

@@ -38,7 +38,7 @@ struct StoppedAxis {
   AxisId axis{};
   double speed = 0;             ///< commanded when the stop began, signed
   double distance = 0;          ///< commanded, from then to rest
-  double allowed_distance = 0;  ///< speed²/(2·brake) and what two ticks at that speed are
+  double allowed_distance = 0;  ///< of the fastest stop, and what two ticks at that speed are
   double real_distance = 0;     ///< of the machine, from then to rest
 };
 
@@ -48,7 +48,7 @@ struct StopSummary {
   Category category = Category::two;
   double at_s = 0;
   double took_s = 0;              ///< from the tick of the cause to zero commanded speed on every axis
-  double allowed_s = 0;           ///< speed/brake of the slowest axis, and two ticks
+  double allowed_s = 0;           ///< of the fastest stop of the slowest axis, and two ticks
   bool rested = true;             ///< false where the session ended before it was at rest
   double real_took_s = 0;         ///< until the machine was at rest; negative where it had stopped by itself before
   std::vector<StoppedAxis> axes;  ///< those that moved

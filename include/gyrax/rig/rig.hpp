@@ -25,8 +25,9 @@ struct Origin {
 };
 
 struct AxisInfo {
-  std::string name, unit;           ///< unit: "mm" or "deg"
-  double jerk = 0, brake_jerk = 0;  ///< unit/s³; 0 where the rig gives none
+  std::string name, unit;                             ///< unit: "mm" or "deg"
+  bool usual_jerk = false, usual_brake_jerk = false;  ///< the rig names none: AxisLimits::usual_jerk
+  bool endless = false;                               ///< turns for ever: its travel is all that can be counted
   Origin origin;
 };
 

@@ -1,0 +1,46 @@
+/// What an axis may do: its travel, and how fast, how hard and how suddenly it may move.
+///
+/// An axis gains speed with `accel` and loses it with `brake_accel`, always; `jerk` bounds the change of acceleration
+/// while it gains speed, `brake_jerk` while it loses it. Gaining is acceleration and velocity of the same sign.
+///
+///     auto x = AxisLimits::make(0, 420, {.speed = 180, .accel = 900, .jerk = 9000, .brake_accel = 1400, .brake_jerk = 20000});
+#pragma once
+
+#include <optional>
+
+namespace gyrax {
+
+/// Position, velocity and acceleration in the axis's unit (mm or deg), per s and s².
+struct AxisState {
+  double p = 0, v = 0, a = 0;
+};
+
+/// What a move may use, in the axis's unit per s, s² and s³. Each greater than 0.
+struct Pace {
+  double speed = 0, accel = 0, jerk = 0, brake_accel = 0, brake_jerk = 0;
+};
+
+/// Travel and full pace of one axis. Always valid: only make() builds one.
+class AxisLimits {
+ public:
+  /// Greatest speed and accelerations (unit/s, unit/s²), greatest jerks (unit/s³), and the least of them all.
+  static constexpr double greatest = 1e6, greatest_jerk = 1e9, least = 1e-6;
+  /// low < high, both countable (is_position); each number of `full` in [least, greatest] or, jerks, [least, greatest_jerk].
+  /// Error: nullopt. NaN is one.
+  static std::optional<AxisLimits> make(double low, double high, const Pace& full) noexcept;
+  /// The jerks of an axis that names none: full acceleration after a tenth of a second, full braking after a twentieth.
+  static constexpr double usual_jerk(double accel) noexcept { return accel * 10; }
+  static constexpr double usual_brake_jerk(double brake_accel) noexcept { return brake_accel * 20; }
+
+  double low() const noexcept { return low_; }
+  double high() const noexcept { return high_; }
+  const Pace& full() const noexcept { return full_; }
+  double speed() const noexcept { return full_.speed; }
+
+ private:
+  AxisLimits() = default;
+  double low_ = 0, high_ = 0;
+  Pace full_;
+};
+
+}  // namespace gyrax

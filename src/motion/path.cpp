@@ -1,0 +1,61 @@
+#include <gyrax/motion/path.hpp>
+
+#include "speed_change.hpp"
+
+namespace gyrax {
+
+void Path::begin(std::span<const double> from, std::span<const Nano> goals, std::span<const Pace> paces, double path_speed) noexcept {
+  length_ = 0;
+  for (std::size_t i = 0; i < share_.size(); ++i) {
+    from_[i] = from[i];
+    goals_[i] = goals[i];
+    share_[i] = from_nano(goals[i]) - from[i];
+    length_ = greater(length_, size(share_[i]));
+  }
+  for (double& share : share_) share = length_ > 0 ? share / length_ : 0;
+  state_ = {};
+  to_end_ = planned_ = false;
+  change(paces, path_speed);
+}
+
+void Path::change(std::span<const Pace> paces, double path_speed) noexcept {
+  double squares = 0;
+  for (const double share : share_) squares += share * share;
+  constexpr double any = 1e12;
+  Pace pace{squares > 0 ? path_speed / std::sqrt(squares) : path_speed, any, any, any, any};
+  for (std::size_t i = 0; i < share_.size(); ++i) {
+    const double share = size(share_[i]);
+    if (!(share > 0)) continue;
+    pace.speed = lesser(pace.speed, paces[i].speed / share);
+    pace.accel = lesser(pace.accel, paces[i].accel / share);
+    pace.jerk = lesser(pace.jerk, paces[i].jerk / share);
+    pace.brake_accel = lesser(pace.brake_accel, paces[i].brake_accel / share);
+    pace.brake_jerk = lesser(pace.brake_jerk, paces[i].brake_jerk / share);
+  }
+  if (pace.speed == pace_.speed && pace.accel == pace_.accel && planned_) return;
+  pace_ = pace;
+  planned_ = false;
+}
+
+void Path::aim(bool to_end) noexcept {
+  if (to_end != to_end_) planned_ = false;
+  to_end_ = to_end;
+}
+
+void Path::advance(double dt_s) noexcept {
+  if (!(dt_s > 0) || (at_rest() && (!to_end_ || state_.p == length_))) return;
+  if (!planned_) {
+    plan_ = to_end_ ? move_to(state_, length_, pace_) : stop(state_, pace_);
+    plan_time_ = 0;
+    planned_ = true;
+  }
+  plan_time_ += dt_s;
+  state_ = plan_.at(plan_time_);
+}
+
+AxisState Path::state(std::size_t axis) const noexcept {
+  if (arrived()) return {from_nano(goals_[axis]), 0, 0};
+  return {from_[axis] + share_[axis] * state_.p, share_[axis] * state_.v, share_[axis] * state_.a};
+}
+
+}  // namespace gyrax
