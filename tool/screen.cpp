@@ -55,8 +55,9 @@ std::string bar(double value, bool centred) {
 }
 
 /// Where an axis stands within its travel.
-std::string travel_bar(double p, const AxisLimits& limits) {
-  const double share = (p - limits.low()) / (limits.high() - limits.low());
+std::string travel_bar(double p, const AxisLimits& limits, bool endless) {
+  const double turns = p / 360;
+  const double share = endless ? turns - std::floor(turns) : (p - limits.low()) / (limits.high() - limits.low());
   const auto at = static_cast<std::size_t>(std::lround(std::clamp(share, 0.0, 1.0) * (travel_width - 1)));
   std::string text;
   for (std::size_t i = 0; i < travel_width; ++i) text += i == at ? "█" : "─";
@@ -82,7 +83,8 @@ Piece doing(const Rig& rig, const AxisView& axis) {
   if (axis.command.v != 0 || why.held.what == Interlock::none) {
     if (why.held.what == Interlock::stopping) return {fmt::format("stops: {}", about(why.cause).sentence), Style::warn};
     std::string by = axis.request.by == no<SlotId> ? "" : fmt::format(" by {}", rig.slots[index(axis.request.by)].name);
-    if (axis.request.going) return {fmt::format("goes{}", by), Style::good};
+    if (axis.request.going) return {fmt::format("goes{}{}", axis.request.posing ? " to its pose" : "", by), Style::good};
+    if (axis.request.following) return {fmt::format("follows{}", by), Style::good};
     if (axis.request.jogging) return {fmt::format("jogs {:+.0f} %{}", axis.request.jog * 100, by), Style::good};
     return {axis.command.v != 0 ? "moves on to its goal, or to rest" : "", Style::good};
   }
@@ -147,7 +149,8 @@ class Composer {
         line.push_back({fmt::format(" ({})", about(view.zones[z].cause).sentence), style_of(state)});
       line.push_back({"   "});
     }
-    line.push_back({fmt::format("rate {:g} %", view.rate)});
+    line.push_back(
+        {fmt::format("rate {:g} %{}", view.rate, view.reduced ? ", reduced speed" : ""), view.reduced ? Style::warn : Style::plain});
     for (std::size_t s = 0; s < rig.slots.size(); ++s) {
       const SlotId slot{static_cast<std::uint16_t>(s)};
       const bool layer =
@@ -187,7 +190,7 @@ class Composer {
       add({{padded(rig.axes[a].name, 11), Style::strong},
            {padded(fmt::format("{:>9.3f} {:<3}", tidy(stands), unit), 14)},
            {padded(fmt::format("{:>+7.1f} {}/s", tidy(axis.command.v), unit), 14), axis.command.v != 0 ? Style::good : Style::dim},
-           {travel_bar(stands, rig.setup.axes[a].limits), Style::plain},
+           {travel_bar(stands, rig.setup.axes[a].limits, rig.axes[a].endless), Style::plain},
            {fmt::format(" {} ", padded(step, 12)), Style::dim},
            doing(rig, axis)});
     }

@@ -8,7 +8,8 @@ Bind::Bind(std::span<const BindingSetup> bindings, std::size_t slots, const Notc
       pressed_(slots),
       of_slot_(slots),
       rivals_(bindings.size()),
-      rate_(notches.rates, notches.rate) {
+      rate_(notches.rates, notches.rate),
+      reduced_(notches.reduced.starts_on) {
   std::size_t most = 1;
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
     auto& list = of_slot_[index(bindings_[row].slot)];
@@ -52,15 +53,35 @@ bool Bind::press_changed(const Change& change, const Signal& signal) noexcept {
 
 void Bind::ask(Ask::Kind kind, std::size_t row) noexcept {
   const BindingSetup& b = bindings_[row];
-  const Nano by = kind == Ask::Kind::step ? b.count * increment(b.coordinate) : 0;
-  asks_.push_back({kind, BindingId{static_cast<std::uint16_t>(row)}, b.zones, b.coordinate, by, b.target, b.to});
+  const bool counted = kind == Ask::Kind::step || kind == Ask::Kind::wheel;
+  const Nano by = counted ? b.count * increment(b.coordinate) : 0;
+  asks_.push_back({kind, BindingId{static_cast<std::uint16_t>(row)}, b.zones, b.coordinate, by, 0, b.target, b.to});
 }
 
-void Bind::on_press(std::size_t row) noexcept {
+/// Turns reduced speed on or off, and asks for nothing where that changes nothing.
+void Bind::reduce(std::size_t row, bool is_pressed) noexcept {
+  const bool before = reduced();
+  const SwitchTo to = bindings_[row].to;
+  if (to == SwitchTo::while_held) {
+    if (is_pressed != states_[row].engaged) reduced_held_ += is_pressed ? 1 : -1;
+    states_[row].engaged = is_pressed;
+  } else if (is_pressed) {
+    reduced_ = to == SwitchTo::toggle ? !reduced_ : to == SwitchTo::on;
+  }
+  if (reduced() != before) ask(Ask::Kind::reduced, row);
+}
+
+void Bind::on_press(std::size_t row, Time at) noexcept {
   const BindingSetup& b = bindings_[row];
   switch (b.effect) {
     case Effect::jog:
-    case Effect::go: states_[row].engaged = true; break;
+    case Effect::go:
+    case Effect::pose:
+      states_[row].engaged = true;
+      states_[row].since = at;
+      break;
+    case Effect::handwheel:
+    case Effect::follow: break;
     case Effect::step: ask(Ask::Kind::step, row); break;
     case Effect::set: ask(Ask::Kind::set, row); break;
     case Effect::rate:
@@ -72,6 +93,7 @@ void Bind::on_press(std::size_t row) noexcept {
       if (moved) ask(Ask::Kind::increment, row);
       break;
     }
+    case Effect::reduced: reduce(row, true); break;
     case Effect::ready: ask(Ask::Kind::ready, row); break;
     case Effect::stow: ask(Ask::Kind::stow, row); break;
     case Effect::enable: ask(Ask::Kind::enable, row); break;
@@ -81,6 +103,7 @@ void Bind::on_press(std::size_t row) noexcept {
 }
 
 void Bind::on_release(std::size_t row) noexcept {
+  if (bindings_[row].effect == Effect::reduced) reduce(row, false);
   states_[row].engaged = false;
   if (bindings_[row].effect != Effect::enable) return;
   states_[row].squeezed = false;
@@ -97,6 +120,15 @@ void Bind::watch_squeeze(std::size_t row, const Signal& signal) noexcept {
 std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) noexcept {
   using Kind = Change::Kind;
   asks_.clear();
+  if (change.kind == Kind::counted) {
+    if (change.counts == 0) return asks_;
+    for (const BindingId id : of_slot_[index(change.slot)]) {
+      if (bindings_[index(id)].effect != Effect::handwheel || !counts(index(id), signal)) continue;
+      ask(Ask::Kind::wheel, index(id));
+      asks_.back().counts = change.counts;
+    }
+    return asks_;
+  }
   if (change.kind != Kind::key && change.kind != Kind::held && change.kind != Kind::moved) return asks_;
   const bool edge = change.kind == Kind::moved ? press_changed(change, signal) : change.kind == Kind::key;
   const bool down = change.kind == Kind::moved ? pressed_[index(change.slot)] != 0 : change.pressed;
@@ -105,41 +137,79 @@ std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) n
     const std::size_t row = index(id);
     // A stop counts however it comes to be down, in any layer; nothing else does without being seen pressed.
     if (bindings_[row].effect == Effect::stop) {
-      if (down && (edge || unseen)) on_press(row);
+      if (down && (edge || unseen)) on_press(row, change.at);
       continue;
     }
     if (edge && !down) on_release(row);
-    if (edge && down && counts(row, signal)) on_press(row);
+    if (edge && down && counts(row, signal)) on_press(row, change.at);
     watch_squeeze(row, signal);
   }
   return asks_;
 }
 
-void Bind::requests(const Signal& signal, std::span<Request> out) noexcept {
+double Bind::grown(const BindingSetup& b, Span held) noexcept {
+  double share = 1;
+  for (const JogStage& stage : b.stages)
+    if (held >= stage.after) share = stage.share;
+  return share;
+}
+
+/// Adds what one binding asks for, that is deflected or held, and counts.
+void Bind::add_request(std::size_t row, const Sample& sample, Time now, std::span<Request> out) noexcept {
+  const BindingSetup& b = bindings_[row];
+  if (b.effect == Effect::pose) {
+    for (const PosePlace& place : b.pose)
+      if (out[index(place.coordinate)].going) return;
+    for (const PosePlace& place : b.pose) {
+      Request& request = out[index(place.coordinate)];
+      request.going = request.posing = true;
+      request.goal = place.goal;
+      request.by = b.slot;
+    }
+    return;
+  }
+  Request& request = out[index(b.coordinate)];
+  request.by = b.slot;
+  if (b.effect == Effect::jog) {
+    const bool by_key = sample.value == 0;
+    request.jog += b.share * (by_key ? grown(b, now - states_[row].since) : sample.value);
+    request.jogging = true;
+    request.accel = b.accel < request.accel ? b.accel : request.accel;
+  } else if (!request.going) {
+    request.going = true;
+    request.goal = b.goal;
+  }
+}
+
+void Bind::requests(const Signal& signal, Time now, std::span<Request> out) noexcept {
   for (Request& request : out) request = Request{};
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
     const BindingSetup& b = bindings_[row];
-    if (b.effect != Effect::jog && b.effect != Effect::go) continue;
+    if (b.effect != Effect::jog && b.effect != Effect::go && b.effect != Effect::pose && b.effect != Effect::follow) continue;
     State& state = states_[row];
     const Sample& sample = signal.sample(b.slot);
     if (!sample.known || !counts(row, signal)) {
       state = {};
       continue;
     }
-    Request& request = out[index(b.coordinate)];
-    const bool by_key = b.effect == Effect::go || signal.setup(b.slot).calibration.kind() == ControlKind::key;
+    if (b.effect == Effect::follow) {
+      Request& request = out[index(b.coordinate)];
+      const bool centred = signal.setup(b.slot).calibration.kind() == ControlKind::centred;
+      const double place = centred ? (sample.value + 1) / 2 : sample.value;
+      request.following = true;
+      // Both ends exactly.
+      request.position = place == 1 ? b.high : b.low + place * (b.high - b.low);
+      request.catch_up = b.catch_up;
+      request.by = b.slot;
+      continue;
+    }
+    const bool by_key = b.effect != Effect::jog || signal.setup(b.slot).calibration.kind() == ControlKind::key;
     if (!by_key) state.armed = state.armed || sample.neutral();
     if (by_key ? !state.engaged : sample.value == 0) continue;
-    if (!by_key && !state.armed) {
-      request.waiting_for = b.slot;
-    } else if (b.effect == Effect::jog) {
-      request.jog += b.share * (by_key ? 1 : sample.value);
-      request.jogging = true;
-      request.by = b.slot;
-    } else if (!request.going) {
-      request.going = true;
-      request.goal = b.goal;
-      request.by = b.slot;
+    if (by_key || state.armed) {
+      add_request(row, sample, now, out);
+    } else {
+      out[index(b.coordinate)].waiting_for = b.slot;
     }
   }
 }

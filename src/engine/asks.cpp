@@ -47,6 +47,8 @@ void Engine::take_asks(std::span<const Ask> asks, EventRing& events) noexcept {
   for (const Ask& ask : asks) {
     switch (ask.kind) {
       case Ask::Kind::step: take_step(ask, events); break;
+      case Ask::Kind::wheel: take_wheel(ask, events); break;
+      case Ask::Kind::reduced: events.write({.at = now_, .kind = Event::Kind::reduced, .number = bind_.reduced() ? 1 : 0}); break;
       case Ask::Kind::set: take_switch(ask, events); break;
       case Ask::Kind::rate: {
         const auto thousandths = to_nano(bind_.rate() * 100) / 1'000'000;
@@ -141,20 +143,47 @@ void Engine::take_up(ZoneId zone) noexcept {
   }
 }
 
+/// What keeps steps and counts from an axis; none if nothing does.
+Obstacle Engine::holding_steps(AxisId axis) const noexcept {
+  const Obstacle held = holding(setup_.axes[index(axis)].zone);
+  const Request& request = requests_[index(axis)];
+  if (held.what != Interlock::none || !request.moving()) return held;
+  return {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
+}
+
 void Engine::take_step(const Ask& ask, EventRing& events) noexcept {
   const AxisId axis{static_cast<std::uint16_t>(index(ask.coordinate))};
-  const ZoneId zone = setup_.axes[index(axis)].zone;
-  const Request& request = requests_[index(axis)];
-  Obstacle held = holding(zone);
-  if (held.what == Interlock::none && request.moving())
-    held = {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
+  Obstacle held = holding_steps(axis);
   if (held.what == Interlock::none) {
     const AxisMotion::Step step = motion_.axis(axis).step(ask.by);
     if (step == AxisMotion::Step::beyond_travel) held = {.what = ask.by < 0 ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
     if (step == AxisMotion::Step::too_many) held = {.what = Interlock::too_many_steps};
   }
   const auto kind = held.what == Interlock::none ? Event::Kind::step : Event::Kind::step_refused;
-  events.write({.at = now_, .kind = kind, .zone = zone, .obstacle = held, .axis = axis, .number = ask.by});
+  events.write({.at = now_, .kind = kind, .zone = setup_.axes[index(axis)].zone, .obstacle = held, .axis = axis, .number = ask.by});
+}
+
+void Engine::take_wheel(const Ask& ask, EventRing& events) noexcept {
+  const AxisId axis{static_cast<std::uint16_t>(index(ask.coordinate))};
+  const BindingSetup& binding = bind_.binding(ask.binding);
+  Obstacle held = holding_steps(axis);
+  std::int64_t dropped = ask.counts;
+  if (held.what == Interlock::none) {
+    dropped = motion_.axis(axis).wheel(ask.counts, ask.by, binding.behind);
+    // What a wheel that may not run ahead drops is meant to be dropped.
+    if (dropped == 0 || binding.behind > 0) return;
+    held = {.what = (dropped < 0) == (ask.by > 0) ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
+  }
+  // A wheel brings hundreds of counts a second; once is enough to be told.
+  constexpr Span quiet = std::chrono::seconds(1);
+  if (now_ - wheel_told_[index(axis)] < quiet) return;
+  wheel_told_[index(axis)] = now_;
+  events.write({.at = now_,
+                .kind = Event::Kind::wheel_refused,
+                .zone = setup_.axes[index(axis)].zone,
+                .obstacle = held,
+                .axis = axis,
+                .number = dropped});
 }
 
 void Engine::take_switch(const Ask& ask, EventRing& events) noexcept {

@@ -59,6 +59,7 @@ Engine::Engine(const Setup& setup)
       must_be_measured_(column(setup.axes, is_measured)),
       taken_up_(setup.axes.size()),
       switches_(setup.switches.size()),
+      wheel_told_(setup.axes.size(), Time{-Span{std::chrono::hours(1)}}),
       stopped_(setup.zones.size()) {
   for (std::size_t i = 0; i < switches_.size(); ++i) switches_[i] = setup.switches[i].start_on ? 1 : 0;
 }
@@ -123,12 +124,21 @@ void Engine::watch(EventRing& events) noexcept {
   }
 }
 
+Scale Engine::scale(const GroupSetup& group) const noexcept {
+  Scale scale{.speed = bind_.rate(), .path_speed = group.path_speed};
+  if (!bind_.reduced()) return scale;
+  scale.speed *= setup_.notches.reduced.speed;
+  scale.accel = setup_.notches.reduced.accel;
+  if (group.reduced_speed < scale.path_speed) scale.path_speed = group.reduced_speed;
+  return scale;
+}
+
 void Engine::plan() noexcept {
-  bind_.requests(signal_, requests_);
+  bind_.requests(signal_, now_, requests_);
   for (std::size_t g = 0; g < motion_.groups().size(); ++g) {
     const bool live = permits_[index(motion_.groups()[g].zone)].live();
     if (live) {
-      motion_.ask(g, requests_, {.speed = bind_.rate(), .path_speed = motion_.groups()[g].path_speed});
+      motion_.ask(g, requests_, scale(motion_.groups()[g]));
     } else {
       motion_.stop(g);
     }

@@ -266,7 +266,8 @@ class LiveHandsets::Work {
     push(seat, item, true);
     item.kind = HandsetItem::Kind::calibrate;
     for (const SeatControl& wished : wish.controls) {
-      if (wished.slot == no<SlotId> || wished.calibration.kind() == ControlKind::key) continue;
+      if (wished.slot == no<SlotId> || wished.calibration.kind() == ControlKind::key || wished.calibration.kind() == ControlKind::counts)
+        continue;
       item.slot = wished.slot;
       for (const SeenControl& one : seen_.seats[seat].controls)
         if (one.control == wished.control) item.calibration = one.calibration;

@@ -28,6 +28,7 @@ constexpr int refused = 0, of_another = 1, fresh = 2, own = 3;
 
 Calibration usual_calibration(const ControlName& control) {
   if (control.shape == ControlShape::centred) return *Calibration::make(ControlKind::centred, -32768, 0, 32767, control.reversed);
+  if (control.shape == ControlShape::counts) return Calibration::counts(control.reversed);
   if (control.shape == ControlShape::one_sided) return *Calibration::make(ControlKind::one_sided, 0, 0, 255, control.reversed);
   return Calibration::key();
 }

@@ -116,6 +116,7 @@ void Runner::publish(Time now) noexcept {
   }
   for (std::size_t a = 0; a < now_.increments.size(); ++a) now_.increments[a] = engine_.bind().increment(id<CoordinateId>(a));
   now_.rate = engine_.bind().rate() * 100;
+  now_.reduced = engine_.bind().reduced();
   for (const Event& event : events_) now_.events[now_.events_so_far++ % RunView::kept_events] = event;
   if (options_.log != nullptr) now_.log_lost = options_.log->lost();
   // Lists keep their sizes, so that copying them takes no memory.

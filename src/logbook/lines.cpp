@@ -14,8 +14,9 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* event_kinds[] = {"state",          "fault", "refused",   "step",     "step_refused",
-                                       "switch_refused", "rate",  "increment", "switched", "gap"};
+constexpr const char* event_kinds[] = {"state",          "fault", "refused",   "step",    "step_refused", "wheel_refused",
+                                       "switch_refused", "rate",  "increment", "reduced", "switched",     "gap"};
+static_assert(std::size(event_kinds) == Event::kinds);
 constexpr const char* modes[] = {"off", "hold", "follow"};
 
 /// -1 for "none of them".

@@ -184,7 +184,7 @@ class LogbookReader::Work {
     const auto raw = [&](const char* key) {
       return static_cast<std::int32_t>(whole(at(json, key), -Calibration::greatest_raw, Calibration::greatest_raw));
     };
-    const auto kind = static_cast<ControlKind>(whole(at(json, "kind"), 0, 2));
+    const auto kind = static_cast<ControlKind>(whole(at(json, "kind"), 0, 3));
     if (!at(json, "reversed").is_boolean()) throw Wrong{"reversed is true or false"};
     const auto made = Calibration::make(kind, raw("minimum"), raw("centre"), raw("maximum"), json["reversed"].get<bool>());
     if (!made) throw Wrong{"minimum, centre and maximum do not go together"};

@@ -19,6 +19,8 @@ Obstacle first_obstacle(const ZoneSetup& zone, std::span<const std::uint8_t> mus
   for (const AxisId axis : zone.axes)
     if (must_be_measured[index(axis)] != 0 && !links.measured(axis).measured)
       return {.what = Interlock::no_position, .link = zone.links.empty() ? no<LinkId> : zone.links.front()};
+  for (const SlotId slot : zone.followed)
+    if (!signal.sample(slot).known) return {.what = Interlock::unreported, .handset = signal.setup(slot).handset, .slot = slot};
   for (const SlotId slot : zone.controls) {
     const Sample& sample = signal.sample(slot);
     if (!sample.known) return {.what = Interlock::unreported, .handset = signal.setup(slot).handset, .slot = slot};

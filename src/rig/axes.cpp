@@ -24,6 +24,8 @@ std::vector<std::string> words(const std::map<std::string, std::size_t>& names) 
   return all;
 }
 
+bool contains(const std::vector<AxisId>& list, AxisId id) { return std::find(list.begin(), list.end(), id) != list.end(); }
+
 bool is_name(const std::string& name) {
   const auto good = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '-'; };
   return !name.empty() && name.size() <= 40 && std::all_of(name.begin(), name.end(), good);
@@ -92,6 +94,14 @@ void RigBuilder::read_basics(Table& root) {
       }
     }
     rate->refuse_the_rest();
+  }
+  if (auto reduced = root.table("reduced")) {
+    auto& r = rig_.setup.notches.reduced;
+    r.speed = reduced->number("percent", {0, 100, true, "%"}, 100) / 100;
+    r.accel = reduced->number("accel_percent", {0, 100, true, "%"}, 100) / 100;
+    r.starts_on = reduced->choice("start", {"off", "on"}).value_or("on") == "on";
+    can_be_reduced_ = true;
+    reduced->refuse_the_rest();
   }
   if (auto stops = root.table("stops")) {
     ZoneSetup zone;
@@ -291,8 +301,33 @@ void RigBuilder::read_groups(Table& root) {
     }
     if (group.axes.empty()) table.missing("axes", "the names of the axes that move together");
     group.path_speed = table.number("path_speed", {0, most, true, "unit/s"}, group.path_speed);
+    group.reduced_speed = table.number("reduced_speed", {0, most, true, "unit/s"}, group.reduced_speed);
+    can_be_reduced_ = can_be_reduced_ || table.has("reduced_speed");
     table.refuse_the_rest();
     rig_.setup.groups.push_back(group);
+  }
+}
+
+void RigBuilder::read_poses(Table& root) {
+  for (auto& [name, table] : root.tables("pose")) {
+    if (!add_name(table, pose_names_, name, "pose")) continue;
+    std::vector<PosePlace> pose;
+    std::size_t group = rig_.setup.groups.size();
+    for (const std::string& word : table.keys()) {
+      const AxisId axis = named<AxisId>(table, word.c_str(), axis_names_, word, "axis");
+      if (axis == no<AxisId>) continue;
+      const AxisLimits& limits = rig_.setup.axes[index(axis)].limits;
+      const auto to = table.number(word.c_str(), {limits.low(), limits.high(), false, "(the axis's travel)"});
+      pose.push_back({CoordinateId{static_cast<std::uint16_t>(index(axis))}, to_nano(to.value_or(0))});
+      std::size_t own = 0;
+      while (own < rig_.setup.groups.size() && !contains(rig_.setup.groups[own].axes, axis)) ++own;
+      if (pose.size() > 1 && (own != group || own == rig_.setup.groups.size()))
+        table.problem(Code::two_groups, word.c_str(), fmt::format("axis '{}' is not in the group of the others", word),
+                      "a pose is reached on a straight line: all its axes in one [group.name]");
+      if (pose.size() == 1) group = own;
+    }
+    if (table.keys().empty()) table.problem(Code::missing_key, "", "the pose names no axis", "an axis and where it shall be: x = 10");
+    poses_.push_back(std::move(pose));
   }
 }
 

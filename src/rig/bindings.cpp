@@ -5,11 +5,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 namespace gyrax {
 namespace {
 
-const std::vector<std::string> effects{"jog", "step", "go", "set", "rate", "increment", "permit"};
+const std::vector<std::string> effects{"jog", "step", "handwheel", "follow", "go", "pose", "set", "rate", "increment", "reduced", "permit"};
 const std::vector<std::string> permits{"ready", "stow", "enable", "stop", "reset"};
 
 }  // namespace
@@ -34,9 +35,13 @@ SlotId RigBuilder::control_of(Table& row, const char* key, HandsetId handset) {
                 "controls are named by where they sit, such as stick.left.x", nearest_control(*name));
     return no<SlotId>;
   }
-  if (control->shape == ControlShape::counts) {
-    row.problem(Code::wrong_control, key, fmt::format("'{}' counts, and no effect of this version takes counts", *name),
-                "a stick, a trigger or a key");
+  const bool counts = control->shape == ControlShape::counts;
+  const bool wheel = row.has("handwheel") && std::string_view(key) == "control";
+  if (counts != wheel) {
+    row.problem(Code::wrong_control, key,
+                counts ? fmt::format("'{}' counts, and only a handwheel takes counts", *name)
+                       : fmt::format("a handwheel is turned, and '{}' is not", *name),
+                counts ? "handwheel = …, or a stick, a trigger or a key" : "dial.1 and the like");
     return no<SlotId>;
   }
   return slot(handset, *control);
@@ -61,13 +66,17 @@ bool RigBuilder::read_effect(Table& row, BindingSetup& binding) {
   if (given.size() != 1) {
     for (const std::string& effect : effects) row.is_text(effect.c_str());
     row.problem(Code::one_effect, "", given.empty() ? "the binding asks for nothing" : "the binding asks for more than one thing",
-                "exactly one of jog, step, go, set, rate, increment, permit");
+                "exactly one of jog, step, handwheel, follow, go, pose, set, rate, increment, reduced, permit");
     return false;
   }
   const std::string& effect = given.front();
   if (effect == "jog") read_jog(row, binding);
   if (effect == "step") read_step(row, binding);
+  if (effect == "handwheel") read_handwheel(row, binding);
+  if (effect == "follow") read_follow(row, binding);
   if (effect == "go") read_go(row, binding);
+  if (effect == "pose") read_pose(row, binding);
+  if (effect == "reduced") read_reduced(row, binding);
   if (effect == "set") read_set(row, binding);
   if (effect == "rate") read_notch(row, "rate", Effect::rate, binding);
   if (effect == "increment") read_notch(row, "increment", Effect::increment, binding);
@@ -102,7 +111,90 @@ void RigBuilder::read_jog(Table& row, BindingSetup& binding) {
   if (!table) return;
   binding.share = table->number("share", {0, 100, true, "%"}, 100) / 100;
   if (table->flag("reversed").value_or(false)) binding.share = -binding.share;
+  binding.accel = table->number("accel_percent", {0, 100, true, "%"}, 100) / 100;
+  if (table->has("stages")) read_stages(*table, binding);
   table->refuse_the_rest();
+}
+
+bool RigBuilder::is_kind(const BindingSetup& binding, ControlKind kind) const {
+  return binding.slot == no<SlotId> || rig_.setup.controls[index(binding.slot)].calibration.kind() == kind;
+}
+
+/// [[0, 10], [0.5, 40], [1.5, 100]]: after so many seconds at so many percent.
+void RigBuilder::read_stages(Table& table, BindingSetup& binding) {
+  constexpr std::size_t most_stages = 8;
+  constexpr double longest_s = 60;
+  if (!is_kind(binding, ControlKind::key)) table.problem(Code::wrong_control, "stages", "only a key's jog grows", "leave 'stages' out");
+  const auto pairs = table.pairs("stages");
+  bool good = pairs && !pairs->empty() && pairs->size() <= most_stages && pairs->front().first == 0;
+  double last = -1;
+  for (const auto& [after_s, percent] : pairs.value_or(std::vector<std::pair<double, double>>{})) {
+    good = good && after_s > last && after_s <= longest_s && percent > 0 && percent <= 100;
+    last = after_s;
+    if (good) binding.stages.push_back({from_seconds(after_s), percent / 100});
+  }
+  if (!good)
+    table.problem(Code::out_of_range, "stages", "these are no stages",
+                  "at most 8 pairs [seconds held, percent], the first at 0 s, each later than the one before, as [[0, 10], [0.5, 100]]");
+}
+
+void RigBuilder::require_increments(Table& row, const char* effect, const BindingSetup& binding) {
+  const std::size_t axis = index(binding.coordinate);
+  if (axis < rig_.axes.size() && rig_.setup.notches.increments[axis].values.empty())
+    row.problem(Code::missing_key, effect, fmt::format("axis '{}' has no increments", rig_.axes[axis].name),
+                "give it 'increments = [0.1, 1]'");
+}
+
+void RigBuilder::read_handwheel(Table& row, BindingSetup& binding) {
+  binding.effect = Effect::handwheel;
+  if (auto table = target(row, "handwheel", "axis", binding)) {
+    binding.count = static_cast<int>(table->whole("by", {-1000, 1000, false, "increments a count"}).value_or(1));
+    if (binding.count == 0) table->problem(Code::out_of_range, "by", "counts of 0 go nowhere", "-1, 1 or another whole number");
+    binding.behind = to_nano(table->number("behind", {0, greatest_position, true, "unit"}, 0));
+    table->refuse_the_rest();
+  }
+  require_increments(row, "handwheel", binding);
+}
+
+void RigBuilder::read_follow(Table& row, BindingSetup& binding) {
+  binding.effect = Effect::follow;
+  if (is_kind(binding, ControlKind::key) && binding.slot != no<SlotId>)
+    row.problem(Code::wrong_control, "follow", "a key has no place to follow", "a stick, a trigger, a throttle");
+  auto table = target(row, "follow", "axis", binding);
+  const std::size_t axis = index(binding.coordinate);
+  if (axis >= rig_.axes.size()) return;
+  const AxisLimits& limits = rig_.setup.axes[axis].limits;
+  binding.low = limits.low();
+  binding.high = limits.high();
+  binding.catch_up = limits.speed() / 10;
+  if (!table) return;
+  if (const auto range = table->range("range", {limits.low(), limits.high(), false, "(the axis's travel)"}))
+    std::tie(binding.low, binding.high) = *range;
+  if (table->flag("reversed").value_or(false)) std::swap(binding.low, binding.high);
+  binding.catch_up = table->number("catch_up", {0, limits.speed(), true, "unit/s"}, binding.catch_up);
+  table->refuse_the_rest();
+}
+
+void RigBuilder::read_pose(Table& row, BindingSetup& binding) {
+  binding.effect = Effect::pose;
+  const auto word = row.text("pose");
+  if (!word) return;
+  const auto at = pose_names_.find(*word);
+  if (at == pose_names_.end()) {
+    named<AxisId>(row, "pose", pose_names_, *word, "pose");
+    return;
+  }
+  binding.pose = poses_[at->second];
+  if (!binding.pose.empty()) binding.coordinate = binding.pose.front().coordinate;
+}
+
+void RigBuilder::read_reduced(Table& row, BindingSetup& binding) {
+  binding.effect = Effect::reduced;
+  const std::string to = row.choice("reduced", {"on", "off", "toggle", "while held"}).value_or("toggle");
+  binding.to = to == "on" ? SwitchTo::on : to == "off" ? SwitchTo::off : to == "toggle" ? SwitchTo::toggle : SwitchTo::while_held;
+  if (!can_be_reduced_)
+    row.problem(Code::missing_key, "reduced", "the rig does not say what reduced speed is",
+                "[reduced] with 'percent', or a group's 'reduced_speed'");
 }
 
 void RigBuilder::read_step(Table& row, BindingSetup& binding) {
@@ -113,10 +205,7 @@ void RigBuilder::read_step(Table& row, BindingSetup& binding) {
     if (binding.count == 0) table->problem(Code::out_of_range, "by", "a step by 0 goes nowhere", "-1, 1 or another whole number");
     table->refuse_the_rest();
   }
-  const std::size_t axis = index(binding.coordinate);
-  if (axis < rig_.axes.size() && rig_.setup.notches.increments[axis].values.empty())
-    row.problem(Code::missing_key, "step", fmt::format("axis '{}' has no increments", rig_.axes[axis].name),
-                "give it 'increments = [0.1, 1]'");
+  require_increments(row, "step", binding);
 }
 
 void RigBuilder::read_go(Table& row, BindingSetup& binding) {
@@ -164,11 +253,19 @@ void RigBuilder::read_permit(Table& row, BindingSetup& binding) {
   if (row.has("while")) row.problem(Code::layer_not_allowed, "while", fmt::format("'{}' counts in every layer", word), "leave 'while' out");
   if (!row.has("squeeze")) return;
   const auto squeeze = row.number("squeeze", {50, 99, true, "%"});
-  const bool one_sided =
-      binding.slot != no<SlotId> && rig_.setup.controls[index(binding.slot)].calibration.kind() == ControlKind::one_sided;
-  if (binding.effect != Effect::enable || (binding.slot != no<SlotId> && !one_sided))
+  if (binding.effect != Effect::enable || !is_kind(binding, ControlKind::one_sided))
     row.problem(Code::wrong_control, "squeeze", "only an enable on a trigger can be squeezed", "leave 'squeeze' out");
   if (squeeze) binding.squeeze = *squeeze / 100;
+}
+
+/// "x to 10 mm and y to 20 mm".
+std::string RigBuilder::places(const BindingSetup& b) const {
+  std::string text;
+  for (const PosePlace& place : b.pose) {
+    const AxisInfo& axis = rig_.axes[index(place.coordinate)];
+    text += fmt::format("{}{} to {:g} {}", text.empty() ? "" : " and ", axis.name, from_nano(place.goal), axis.unit);
+  }
+  return text;
 }
 
 std::string RigBuilder::describe(const BindingSetup& b) const {
@@ -182,6 +279,25 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
     case Effect::jog:
       text =
           fmt::format("jogs {}{}", axis, std::abs(b.share) < 1 ? fmt::format(" at {} %", number(std::abs(b.share) * 100)) : "") + direction;
+      if (b.accel < 1) text += fmt::format(", {} % of its acceleration", number(b.accel * 100));
+      for (const JogStage& stage : b.stages)
+        text += fmt::format("{} {} % after {} s", &stage == b.stages.data() ? ":" : ",", number(stage.share * 100),
+                            number(to_seconds(stage.after)));
+      break;
+    case Effect::handwheel:
+      text = fmt::format(
+          "moves {} by {:+d} increment{} a count, {}", axis, b.count, std::abs(b.count) == 1 ? "" : "s",
+          b.behind > 0 ? fmt::format("never more than {} {} behind", number(from_nano(b.behind)), unit) : std::string("every count kept"));
+      break;
+    case Effect::follow:
+      text = fmt::format("takes {} from {} to {} {} with it, at {} {}/s until they meet", axis, number(b.low), number(b.high), unit,
+                         number(b.catch_up), unit);
+      break;
+    case Effect::pose: text = fmt::format("takes {} there while held", places(b)); break;
+    case Effect::reduced:
+      text = b.to == SwitchTo::while_held ? std::string("reduced speed while held")
+             : b.to == SwitchTo::toggle   ? std::string("turns reduced speed on or off")
+                                          : fmt::format("turns reduced speed {}", b.to == SwitchTo::on ? "on" : "off");
       break;
     case Effect::step: text = fmt::format("steps {} by {:+d} increment{}", axis, b.count, std::abs(b.count) == 1 ? "" : "s"); break;
     case Effect::go: text = fmt::format("takes {} to {} {} while held", axis, number(from_nano(b.goal)), unit); break;

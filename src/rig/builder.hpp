@@ -22,6 +22,7 @@ class RigBuilder {
   void read_zones(Table& root);
   void read_axes(Table& root);
   void read_groups(Table& root);
+  void read_poses(Table& root);
   void read_switches(Table& root);
   void read_handsets(Table& root);
   void read_bindings(Table& root);
@@ -57,12 +58,20 @@ class RigBuilder {
   bool read_effect(Table& row, BindingSetup& binding);
   void read_jog(Table& row, BindingSetup& binding);
   void read_step(Table& row, BindingSetup& binding);
+  void read_handwheel(Table& row, BindingSetup& binding);
+  void read_follow(Table& row, BindingSetup& binding);
+  void read_stages(Table& table, BindingSetup& binding);
+  void read_reduced(Table& row, BindingSetup& binding);
+  void read_pose(Table& row, BindingSetup& binding);
+  void require_increments(Table& row, const char* effect, const BindingSetup& binding);
+  bool is_kind(const BindingSetup& binding, ControlKind kind) const;
   void read_go(Table& row, BindingSetup& binding);
   void read_set(Table& row, BindingSetup& binding);
   void read_notch(Table& row, const char* key, Effect effect, BindingSetup& binding);
   void read_permit(Table& row, BindingSetup& binding);
   std::optional<Table> target(Table& row, const char* effect, const char* noun, BindingSetup& binding);
   std::string describe(const BindingSetup& binding) const;
+  std::string places(const BindingSetup& binding) const;
 
   SlotId slot(HandsetId handset, const ControlName& control);
   SlotId control_of(Table& row, const char* key, HandsetId handset);
@@ -76,7 +85,9 @@ class RigBuilder {
 
   Problems& problems_;
   Rig rig_;
-  Names axis_names_, switch_names_, zone_names_, link_names_, handset_names_;
+  Names axis_names_, switch_names_, zone_names_, link_names_, handset_names_, pose_names_;
+  std::vector<std::vector<PosePlace>> poses_;                          // in the order of pose_names_
+  bool can_be_reduced_ = false;                                        // the rig says what reduced speed is
   std::map<std::string, Origin> described_;                            // every name, where it stands
   std::vector<std::uint8_t> grouped_;                                  // by AxisId
   std::map<std::pair<std::size_t, std::string>, ControlWish> wishes_;  // by handset and control or stick name

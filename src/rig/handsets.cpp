@@ -14,6 +14,7 @@ constexpr Allowed raw{-Calibration::greatest_raw, Calibration::greatest_raw, fal
 ControlKind kind_of(ControlShape shape) {
   return shape == ControlShape::centred     ? ControlKind::centred
          : shape == ControlShape::one_sided ? ControlKind::one_sided
+         : shape == ControlShape::counts    ? ControlKind::counts
                                             : ControlKind::key;
 }
 
@@ -78,7 +79,14 @@ void RigBuilder::read_control(Table& controls, HandsetId handset, const std::str
                    "controls are named by where they sit, such as stick.left.x, in quotes here", nearest_control(name));
     return;
   }
-  if (!is_stick && (control->shape == ControlShape::key || control->shape == ControlShape::counts)) {
+  const bool turns = !is_stick && control->shape == ControlShape::counts;
+  if (turns && !wish.dead_zone) {
+    wish.reversed = table->flag("reversed");
+    table->refuse_the_rest();
+    wishes_[{index(handset), name}] = wish;
+    return;
+  }
+  if (!is_stick && (control->shape == ControlShape::key || turns)) {
     table->problem(Code::wrong_control, "", fmt::format("'{}' has no ends and no dead zone", name), "leave it out");
     return;
   }
@@ -118,7 +126,7 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
   setup.calibration = own != nullptr && own->ends ? *own->ends : usual_calibration(turned);
   if (own != nullptr && own->dead_zone) {
     setup.dead_zone = *own->dead_zone;
-  } else if (kind != ControlKind::key) {
+  } else if (kind == ControlKind::centred || kind == ControlKind::one_sided) {
     setup.dead_zone = other_dead_zone;
   }
   const SlotId id{static_cast<std::uint16_t>(rig_.setup.controls.size())};

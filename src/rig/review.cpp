@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include <iterator>
+#include <limits>
 
 namespace gyrax {
 namespace {
@@ -88,8 +89,23 @@ void write_watchdogs(Out out, const Rig& rig) {
                    to_seconds(rig.setup.links[l].longest_silence) * 1e3, to_seconds(rig.setup.links[l].frame_valid_for) * 1e3);
 }
 
+void write_reduced(Out out, const Rig& rig) {
+  const auto& reduced = rig.setup.notches.reduced;
+  std::string groups;
+  for (const GroupSetup& group : rig.setup.groups) {
+    if (!(group.reduced_speed < std::numeric_limits<double>::infinity())) continue;
+    for (const AxisId axis : group.axes) groups += (axis == group.axes.front() ? ", " : " and ") + rig.axes[index(axis)].name;
+    groups += fmt::format(" together at most {:g} {}/s", group.reduced_speed, rig.axes[index(group.axes.front())].unit);
+  }
+  if (groups.empty() && reduced.speed == 1 && reduced.accel == 1) return;
+  fmt::format_to(out, "\nReduced speed ({} at first): {:g} % of speed, {:g} % of acceleration{}\n", reduced.starts_on ? "on" : "off",
+                 reduced.speed * 100, reduced.accel * 100, groups);
+}
+
 void write_bindings(Out out, const Rig& rig) {
-  fmt::format_to(out, "\nBindings (on one axis: stop, then permit, then go, then jog, then step; jogs of one axis add)\n");
+  fmt::format_to(out,
+                 "\nBindings (on one axis: stop, then permit, then go or a pose, then follow, then jog, then steps and counts; jogs of one "
+                 "axis add)\n");
   for (const BindingInfo& b : rig.bindings) fmt::format_to(out, "  {:<72}{}\n", b.sentence, where(rig, b.origin));
 }
 
@@ -119,6 +135,7 @@ std::string review_text(const Rig& rig) {
                  count(rig.handsets.size(), "handset", "handsets"), count(rig.bindings.size(), "binding", "bindings"),
                  count(rig.zones.size(), "zone", "zones"), to_seconds(rig.period) * 1e3);
   write_axes(out, rig);
+  write_reduced(out, rig);
   write_bindings(out, rig);
   write_watchdogs(out, rig);
   write_zones(out, rig);

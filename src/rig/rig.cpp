@@ -72,8 +72,9 @@ Rig build(std::string_view text, const std::string& file, const Reader& reader) 
     root.is_text("include");
   }
   using Read = void (RigBuilder::*)(Table&);
-  for (const Read read : {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes,
-                          &RigBuilder::read_groups, &RigBuilder::read_switches, &RigBuilder::read_handsets, &RigBuilder::read_bindings})
+  for (const Read read :
+       {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes, &RigBuilder::read_groups,
+        &RigBuilder::read_poses, &RigBuilder::read_switches, &RigBuilder::read_handsets, &RigBuilder::read_bindings})
     for (Table& root : roots) (builder.*read)(root);
   for (Table& root : roots) root.refuse_the_rest();
   // A rig that is wrong in its parts would be told to be wrong as a whole for the same reasons.
@@ -111,7 +112,8 @@ Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
     ControlSetup& setup = rig.setup.controls[s];
     const std::string& handset = rig.handsets[index(setup.handset)];
     const auto device = devices.find(handset);
-    if (device == devices.end() || setup.calibration.kind() == ControlKind::key) continue;
+    if (device == devices.end() || setup.calibration.kind() == ControlKind::key || setup.calibration.kind() == ControlKind::counts)
+      continue;
     const AbsoluteRange* range = range_of(device->second, setup.control);
     if (range == nullptr) {
       problems.push_back({Code::device, rig.path, 0, 0, "",

@@ -13,7 +13,7 @@ void add_once(std::vector<Id>& list, Id id) {
   if (std::find(list.begin(), list.end(), id) == list.end()) list.push_back(id);
 }
 
-bool moves(Effect effect) { return effect == Effect::jog || effect == Effect::step || effect == Effect::go; }
+bool moves(Effect effect) { return effect <= Effect::pose; }
 bool permits(Effect effect) { return effect >= Effect::ready; }
 
 }  // namespace
@@ -44,7 +44,7 @@ void RigBuilder::collect_dependencies() {
     if (moves(b.effect)) {
       ZoneSetup& zone = setup.zones[index(setup.axes[index(b.coordinate)].zone)];
       add_once(zone.handsets, handset);
-      add_once(zone.controls, b.slot);
+      add_once(b.effect == Effect::follow ? zone.followed : zone.controls, b.slot);
     }
     if (!permits(b.effect)) continue;
     for (std::size_t z = 0; z < setup.zones.size(); ++z)
@@ -74,7 +74,10 @@ void RigBuilder::remark() {
           fmt::format("axis {}: nothing measures it, so that a wrong or a stuck one is not noticed; its first move runs at {:g} % speed",
                       rig_.axes[a].name, AxisMotion::unsure_share * 100));
   for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
-    const auto asks = [&](const BindingSetup& b) { return moves(b.effect) && index(b.coordinate) == a; };
+    const auto asks = [&](const BindingSetup& b) {
+      const auto there = [&](const PosePlace& place) { return index(place.coordinate) == a; };
+      return moves(b.effect) && (index(b.coordinate) == a || std::any_of(b.pose.begin(), b.pose.end(), there));
+    };
     if (std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), asks))
       rig_.remarks.push_back(fmt::format("axis {}: no binding moves it", rig_.axes[a].name));
   }

@@ -72,6 +72,9 @@ std::string say(const Rig& rig, const Event& e) {
     case Kind::step: return fmt::format("step of {} by {}", rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number));
     case Kind::step_refused:
       return fmt::format("step of {} by {} was refused: {}", rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number), refused());
+    case Kind::wheel_refused:
+      return fmt::format("{} count(s) of a handwheel for {} did nothing: {}", e.number, rig.axes[index(e.axis)].name, refused());
+    case Kind::reduced: return fmt::format("reduced speed is now {}", e.number != 0 ? "on" : "off");
     case Kind::switch_refused: return fmt::format("turning {} was refused: {}", rig.switches[index(e.target)], refused());
     case Kind::rate: return fmt::format("rate is now {:g} %", static_cast<double>(e.number) / 1000);
     case Kind::increment: return fmt::format("increments one notch {}", e.number > 0 ? "up" : "down");

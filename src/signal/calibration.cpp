@@ -5,6 +5,7 @@ namespace gyrax {
 std::optional<Calibration> Calibration::make(ControlKind kind, std::int32_t minimum, std::int32_t centre, std::int32_t maximum,
                                              bool reversed) noexcept {
   if (kind == ControlKind::key) return key();
+  if (kind == ControlKind::counts) return counts(reversed);
   if (minimum < -greatest_raw || maximum > greatest_raw || minimum >= maximum) return std::nullopt;
   if (kind == ControlKind::centred && !(minimum < centre && centre < maximum)) return std::nullopt;
   Calibration made;
@@ -16,7 +17,15 @@ std::optional<Calibration> Calibration::make(ControlKind kind, std::int32_t mini
   return made;
 }
 
+Calibration Calibration::counts(bool reversed) noexcept {
+  Calibration made;
+  made.kind_ = ControlKind::counts;
+  made.reversed_ = reversed;
+  return made;
+}
+
 double Calibration::normalise(std::int32_t raw) const noexcept {
+  if (kind_ == ControlKind::counts) return 0;
   if (raw <= minimum_) raw = minimum_;
   if (raw >= maximum_) raw = maximum_;
   if (kind_ != ControlKind::centred) {
@@ -32,6 +41,7 @@ double Calibration::normalise(std::int32_t raw) const noexcept {
 
 bool Calibration::plausible(std::int32_t raw) const noexcept {
   if (kind_ == ControlKind::key) return raw == 0 || raw == 1;
+  if (kind_ == ControlKind::counts) return raw >= -greatest_counts && raw <= greatest_counts;
   const std::int64_t slack = (std::int64_t{maximum_} - minimum_) / 4;
   return raw >= minimum_ - slack && raw <= maximum_ + slack;
 }

@@ -18,7 +18,8 @@ Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSe
 
 void Signal::forget(HandsetId handset) noexcept {
   for (std::size_t row = 0; row < controls_.size(); ++row)
-    if (controls_[row].handset == handset) samples_[row] = Sample{};
+    if (controls_[row].handset == handset)
+      samples_[row] = {.known = states_[index(handset)].present && controls_[row].calibration.kind() == ControlKind::counts};
 }
 
 bool Signal::calibrate(SlotId slot, const Calibration& calibration) noexcept {
@@ -70,6 +71,7 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
     if (slot != no<SlotId> && state.present) change = take(slot, reading.raw);
   }
   change.lost = lost;
+  change.at = reading.event;
   return change;
 }
 
@@ -80,6 +82,11 @@ Change Signal::take(SlotId slot, std::int32_t raw) noexcept {
   change.slot = slot;
   if (!control.calibration.plausible(raw)) {
     change.fault = ReadingFault::implausible;
+    return change;
+  }
+  if (control.calibration.kind() == ControlKind::counts) {
+    change.kind = Change::Kind::counted;
+    change.counts = control.calibration.reversed() ? -raw : raw;
     return change;
   }
   if (control.calibration.kind() == ControlKind::key) {

@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <stdexcept>
+#include <string>
 
 namespace gyrax::testing {
 namespace {
@@ -22,13 +23,30 @@ const ControlName& control_of(const std::string& name) {
 
 }  // namespace
 
-Hands::Hands(std::uint32_t seed) : random_(seed * 2654435761u + 1) {
+Hands::Hands(std::uint32_t seed, Model model) : random_(seed * 2654435761u + 1) {
   Device& d = track_.device;
-  d.name = "Bench pad (made up)";
   d.bus = 3;
   d.vendor = 0x1209;
-  d.product = 0x0001;
   d.version = 0x0100;
+  if (model == Model::pad) {
+    describe_pad();
+  } else {
+    describe_wheel_box();
+  }
+}
+
+void Hands::describe_wheel_box() {
+  Device& d = track_.device;
+  d.name = "Bench wheel box (made up)";
+  d.product = 0x0002;
+  d.relative.insert(control_of("dial.1").code);
+  for (int i = 0; i < 10; ++i) d.keys.insert(control_of("key.kp" + std::to_string(i)).code);
+}
+
+void Hands::describe_pad() {
+  Device& d = track_.device;
+  d.name = "Bench pad (made up)";
+  d.product = 0x0001;
   for (const char* name : {"face.south", "face.east", "face.north", "face.west", "shoulder.left", "shoulder.right", "menu.left",
                            "menu.right", "menu.centre", "thumb.left", "thumb.right"})
     d.keys.insert(control_of(name).code);
@@ -126,6 +144,21 @@ Hands& Hands::push(const std::string& control, double share, double within_s, do
   }
   stick.share = share;
   return wait(hold_s);
+}
+
+Hands& Hands::turn(const std::string& control, int counts, double within_s) {
+  const ControlName& name = control_of(control);
+  const double begin = now_s();
+  int told = 0;
+  while (told != counts) {
+    wait(0.008);
+    const double done = (now_s() - begin) / within_s;
+    const int now = done < 1 ? static_cast<int>(std::lround(counts * done)) : counts;
+    if (now != told) send(name.type, name.code, now - told);
+    told = now;
+    end_frame();
+  }
+  return *this;
 }
 
 Hands& Hands::unplug() {

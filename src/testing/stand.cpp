@@ -64,6 +64,8 @@ Stand& Stand::press(const std::string& control) { return say_control(control, 1)
 
 Stand& Stand::release(const std::string& control) { return say_control(control, 0); }
 
+Stand& Stand::turn(const std::string& control, std::int32_t counts) { return say_control(control, counts); }
+
 Stand& Stand::tap(const std::string& control) { return press(control).tick().release(control).tick(); }
 
 Stand& Stand::move(const std::string& name, double share) {

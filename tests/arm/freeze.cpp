@@ -35,10 +35,10 @@ void print_controls(const Setup& s) {
   }
   for (const BindingSetup& b : s.bindings)
     fmt::print(
-        "  s.bindings.push_back({{SlotId{{{}}}, SlotId{{{}}}, static_cast<Effect>({}), {}u, CoordinateId{{{}}}, {}, {}, {}, "
-        "SwitchId{{{}}}, static_cast<SwitchTo>({}), {}}});\n",
-        index(b.slot), index(b.layer), static_cast<int>(b.effect), b.zones, index(b.coordinate), exact(b.share), b.count, b.goal,
-        index(b.target), static_cast<int>(b.to), exact(b.squeeze));
+        "  s.bindings.push_back({{SlotId{{{}}}, SlotId{{{}}}, static_cast<Effect>({}), {}u, CoordinateId{{{}}}, {}, {}, {}, {}, {}, "
+        "{}, {}, {}, SwitchId{{{}}}, static_cast<SwitchTo>({}), {}, {{}}, {{}}}});\n",
+        index(b.slot), index(b.layer), static_cast<int>(b.effect), b.zones, index(b.coordinate), exact(b.share), exact(b.accel), b.count,
+        b.goal, b.behind, exact(b.low), exact(b.high), exact(b.catch_up), index(b.target), static_cast<int>(b.to), exact(b.squeeze));
 }
 
 void print_motion(const Setup& s) {
@@ -57,6 +57,7 @@ void print_motion(const Setup& s) {
     fmt::print(
         "  s.zones.back().handsets = {};\n  s.zones.back().links = {};\n  s.zones.back().axes = {};\n  s.zones.back().controls = {};\n",
         ids("HandsetId", z.handsets), ids("LinkId", z.links), ids("AxisId", z.axes), ids("SlotId", z.controls));
+    fmt::print("  s.zones.back().followed = {};\n", ids("SlotId", z.followed));
   }
   for (const AxisSetup& a : s.axes) {
     const Pace& full = a.limits.full();
@@ -69,7 +70,8 @@ void print_motion(const Setup& s) {
         exact(a.deviation), exact(a.settled), "std::nullopt");
   }
   for (const GroupSetup& g : s.groups)
-    fmt::print("  s.groups.push_back({{{}, ZoneId{{{}}}, {}}});\n", ids("AxisId", g.axes), index(g.zone), exact(g.path_speed));
+    fmt::print("  s.groups.push_back({{{}, ZoneId{{{}}}, {}, {}}});\n", ids("AxisId", g.axes), index(g.zone), exact(g.path_speed),
+               exact(g.reduced_speed));
   for (const LinkSetup& l : s.links)
     fmt::print("  s.links.push_back({{Span{{{}}}, Span{{{}}}}});\n", l.longest_silence.count(), l.frame_valid_for.count());
   for (const SwitchSetup& w : s.switches)

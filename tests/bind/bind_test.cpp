@@ -46,7 +46,7 @@ struct Hands {
   }
   std::vector<Ask> say(int slot, std::int32_t raw) { return say(ControlId{static_cast<std::uint16_t>(slot)}, raw); }
   Request ask() {
-    bind.requests(signal, requests);
+    bind.requests(signal, now, requests);
     return requests[0];
   }
 };

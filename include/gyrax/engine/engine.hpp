@@ -81,6 +81,9 @@ class Engine {
   void take_asks(std::span<const Ask> asks, EventRing& events) noexcept;
   void take_ask(const Ask& ask, ZoneId zone, EventRing& events) noexcept;
   void take_step(const Ask& ask, EventRing& events) noexcept;
+  void take_wheel(const Ask& ask, EventRing& events) noexcept;
+  Obstacle holding_steps(AxisId axis) const noexcept;
+  Scale scale(const GroupSetup& group) const noexcept;
   void take_switch(const Ask& ask, EventRing& events) noexcept;
   void turn(SwitchId target, bool on, EventRing& events) noexcept;
   void compare(const LinkReport& report, EventRing& events) noexcept;
@@ -114,6 +117,7 @@ class Engine {
   std::vector<std::uint8_t> must_be_measured_;  // by AxisId
   std::vector<std::uint8_t> taken_up_;          // by AxisId: has had power before
   std::vector<std::uint8_t> switches_;          // by SwitchId
+  std::vector<Time> wheel_told_;                // by AxisId: when it was last told that counts do nothing
   std::vector<std::uint8_t> stopped_;           // by ZoneId: a stop came in this tick, so that nothing starts in it
   bool started_ = false;
   Time now_{}, told_at_{};  // this tick's time, the last one's

@@ -20,12 +20,15 @@ struct Event {
     refused,         ///< a person asked for `state` in `zone`; `obstacle` is in the way
     step,            ///< a step of `number` nano-units was added to `axis`'s goal
     step_refused,    ///< a step of `number` nano-units on `axis` was refused; `obstacle` says why
+    wheel_refused,   ///< `number` counts of a handwheel for `axis` did nothing; `obstacle` says why. Once a second at most
     switch_refused,  ///< turning `target` was refused; `obstacle` says why
     rate,            ///< the rate is now `number` thousandths of a percent
     increment,       ///< the increments' notches moved; `number`: up or down
+    reduced,         ///< reduced speed is now on (`number` 1) or off (0)
     switched,        ///< `target` is now on (`number` 1) or off (0)
     gap,             ///< `number` readings of obstacle.handset were lost
   };
+  static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::gap) + 1;
   Time at{};
   Kind kind = Kind::state;
   ZoneId zone = no<ZoneId>;

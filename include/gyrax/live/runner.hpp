@@ -50,6 +50,7 @@ struct RunView {
   std::vector<std::uint64_t> readings_lost;  ///< by HandsetId
   std::vector<Nano> increments;              ///< by CoordinateId
   double rate = 0;                           ///< percent
+  bool reduced = false;                      ///< reduced speed is on
   /// The latest events; event number n (from 0) stands in row n % size. `events_so_far` counts them all.
   static constexpr std::size_t kept_events = 64;
   std::array<Event, kept_events> events{};

@@ -21,6 +21,7 @@ struct ZoneSetup {
   std::vector<LinkId> links;        ///< each must be fresh
   std::vector<AxisId> axes;
   std::vector<SlotId> controls;  ///< each can move something in the zone: must have reported and be at neutral
+  std::vector<SlotId> followed;  ///< each is followed by an axis, that comes to meet it: must have reported
 };
 
 /// A handset or link that the zone's motion depends on and that is not there, if any.

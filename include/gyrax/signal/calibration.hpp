@@ -16,6 +16,7 @@ enum class ControlKind : std::uint8_t {
   key,        ///< pressed or not
   centred,    ///< -1..1: a stick's axis
   one_sided,  ///< 0..1: a trigger, a throttle
+  counts,     ///< no place of its own, only how far it was turned since: a dial, a handwheel
 };
 
 /// Where a control has its ends. Always valid: only make() builds one.
@@ -24,15 +25,19 @@ class Calibration {
   /// Greatest magnitude of a raw number, so that differences fit 32 bits.
   static constexpr std::int32_t greatest_raw = 1'000'000'000;
 
-  /// centred needs minimum < centre < maximum; one_sided needs minimum < maximum and takes no centre; key is 0 or 1.
+  /// centred needs minimum < centre < maximum; one_sided needs minimum < maximum and takes no centre; key is 0 or 1; counts have neither.
   /// `reversed` swaps the ends. All within ±greatest_raw. Error: nullopt.
   static std::optional<Calibration> make(ControlKind kind, std::int32_t minimum, std::int32_t centre, std::int32_t maximum,
                                          bool reversed) noexcept;
   /// A key: raw 0 or 1.
   static Calibration key() noexcept { return Calibration{}; }
+  /// A dial: counts as they come, turned round where `reversed`.
+  static Calibration counts(bool reversed) noexcept;
+  /// The most counts that one reading of a dial can bring.
+  static constexpr std::int32_t greatest_counts = 100'000;
 
   /// centred: [-1, 1], each side scaled by its own end; one_sided: [0, 1]; key: 0 or 1.
-  /// Raw numbers beyond the ends give the ends.
+  /// Raw numbers beyond the ends give the ends. counts: 0, a dial is always at its neutral.
   double normalise(std::int32_t raw) const noexcept;
 
   /// Whether a raw number can come from this control: keys 0 or 1, others no further beyond an end than a quarter of

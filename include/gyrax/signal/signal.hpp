@@ -45,8 +45,10 @@ enum class ReadingFault : std::uint8_t { none, clock, implausible };
 /// What one reading changed.
 struct Change {
   /// held: a key that is down in the first word that it says, so that nobody saw it being pressed.
-  enum class Kind : std::uint8_t { nothing, key, held, moved, present, absent } kind = Kind::nothing;
-  SlotId slot = no<SlotId>;  ///< for key, held and moved
+  enum class Kind : std::uint8_t { nothing, key, held, moved, counted, present, absent } kind = Kind::nothing;
+  SlotId slot = no<SlotId>;  ///< for key, held, moved and counted
+  Time at{};                 ///< when it happened, by the reading's own stamp
+  std::int32_t counts = 0;   ///< for counted
   bool pressed = false;      ///< for key
   bool first = false;        ///< for moved: the control was unknown before
   std::uint32_t lost = 0;    ///< readings known to be lost before this one; all controls of the handset are then unknown
@@ -56,7 +58,7 @@ struct Change {
 struct Sample {
   bool known = false;
   bool pressed = false;  ///< keys
-  double value = 0;      ///< centred: [-1, 1]; one-sided: [0, 1]; after the dead zone
+  double value = 0;      ///< centred: [-1, 1]; one-sided: [0, 1]; after the dead zone. A dial: 0, known while plugged in
   bool neutral() const noexcept { return known && !pressed && value == 0; }
 };
 

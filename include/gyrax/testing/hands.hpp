@@ -18,8 +18,10 @@ namespace gyrax::testing {
 
 class Hands {
  public:
-  /// A pad with two sticks, two triggers, a hat and twelve keys, that reports changes every 8 ms.
-  explicit Hands(std::uint32_t seed);
+  /// pad: two sticks, two triggers, a hat and eleven keys, that reports changes every 8 ms. wheel_box: a handwheel (dial.1)
+  /// and the keys kp0 to kp9.
+  enum class Model : std::uint8_t { pad, wheel_box };
+  explicit Hands(std::uint32_t seed, Model model = Model::pad);
 
   /// Seconds from the track's start.
   double now_s() const { return static_cast<double>(now_us_) * 1e-6; }
@@ -32,6 +34,8 @@ class Hands {
   Hands& tap(const std::string& control, double held_s = 0.09);
   /// Moves a stick's axis or a trigger to `share` of its range within `within_s` and keeps it there for `hold_s`.
   Hands& push(const std::string& control, double share, double within_s, double hold_s = 0);
+  /// Turns a dial by so many counts, evenly within that time.
+  Hands& turn(const std::string& control, int counts, double within_s);
   /// The pad is unplugged: nothing is sent until plug(), and hands that go on moving are not heard.
   Hands& unplug();
   Hands& plug();
@@ -45,6 +49,8 @@ class Hands {
     bool one_sided = false;
     bool reversed = false;
   };
+  void describe_pad();
+  void describe_wheel_box();
   std::int32_t noise(std::int32_t size);
   void scan();
   void key(const std::string& control, int value);

@@ -29,6 +29,8 @@ class Stand {
   Stand& tap(const std::string& control);
   /// A stick or a trigger to a share of its range: -1..1 or 0..1, before the dead zone.
   Stand& move(const std::string& control, double share);
+  /// A dial by so many counts.
+  Stand& turn(const std::string& control, std::int32_t counts);
   Stand& plug(const std::string& handset);
   Stand& unplug(const std::string& handset);
   Stand& lose(const std::string& handset, std::int32_t readings);
