@@ -61,7 +61,7 @@ std::optional<PlotSpan> span_of(const std::string& text) {
   return span;
 }
 
-int save(const std::string& csv, const std::string& plot, const std::optional<PlotSpan>& span, const Rig& rig, const Rehearsal& done) {
+int save(const std::string& csv, const std::string& plot, const PlotView& view, const Rig& rig, const Rehearsal& done) {
   if (!csv.empty()) {
     if (const auto error = write_text(csv, to_csv(rig, done))) {
       complain(fmt::format("cannot write '{}': {}; check the folder and its permissions", csv, error.message()));
@@ -69,7 +69,7 @@ int save(const std::string& csv, const std::string& plot, const std::optional<Pl
     }
   }
   if (!plot.empty()) {
-    if (const auto why = write_plot(rig, done, plot, span)) {
+    if (const auto why = write_plot(rig, done, plot, view)) {
       complain(*why);
       return world_failed;
     }
@@ -80,6 +80,16 @@ int save(const std::string& csv, const std::string& plot, const std::optional<Pl
 int bad_span(const std::string& text) {
   complain(fmt::format("--span {}: FROM:TO in seconds is wanted, as 17:19.5", text));
   return wrong_input;
+}
+
+bool bad_axis(const Rig& rig, const std::string& name) {
+  std::string all;
+  for (const AxisInfo& axis : rig.axes) {
+    if (axis.name == name) return false;
+    all += (all.empty() ? "" : ", ") + axis.name;
+  }
+  if (!name.empty()) complain(fmt::format("--axis {}: the rig has no such axis; there are: {}", name, all));
+  return !name.empty();
 }
 
 int check(const std::string& path, bool as_json) {
@@ -99,6 +109,7 @@ int rehearse(const RehearseOptions& options) {
   try {
     const Session session = load_session(options.session);
     const Rig rig = fit(load_rig(options.rig), session.devices());
+    if (bad_axis(rig, options.axis)) return wrong_input;
     const Rehearsal result = gyrax::rehearse(rig, session);
     const Summary summary = summarise(rig, session, result);
     fmt::print("{}", options.json ? json(rig, summary) : text(rig, summary));
@@ -106,7 +117,7 @@ int rehearse(const RehearseOptions& options) {
     // How fast it went is not part of the result: that is the same every time.
     fmt::print(stderr, "\nRehearsed {:g} s in {:.1f} ms: {:.0f} times faster than real time.\n", summary.length_s, result.took_s * 1e3,
                summary.length_s / result.took_s);
-    if (const int failed = save(options.csv, options.plot, span, rig, result); failed != Exit::done) return failed;
+    if (const int failed = save(options.csv, options.plot, {span, options.axis}, rig, result); failed != Exit::done) return failed;
     return summary.good() ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
     if (options.json) fmt::print("{}\n", problems_json(error).dump(2));

@@ -17,6 +17,7 @@ enum Exit : int { done = 0, did_not_hold = 1, wrong_input = 2, world_failed = 3 
 struct RehearseOptions {
   std::string rig, session;
   std::string csv, plot;  ///< where to; empty: not
+  std::string axis;       ///< of the plot: one axis in depth; empty: all
   std::string span;       ///< of the plot: "FROM:TO" in s; empty: all
   bool json = false;
 };
@@ -44,7 +45,7 @@ int live(const LiveOptions& options);
 
 struct LogbookOptions {
   std::string file;  ///< empty: list what there is
-  std::string csv, plot, span;
+  std::string csv, plot, axis, span;
   bool json = false;
 };
 int logbook(const LogbookOptions& options);
@@ -55,8 +56,10 @@ int tell(const FileError& error, int otherwise);
 nlohmann::ordered_json problems_json(const FileError& error);
 /// "12:14.5" as seconds; nullopt if it is not that.
 int bad_span(const std::string& text);
+/// Tells of a --axis that the rig does not have; false if it has it, or none is given.
+bool bad_axis(const Rig& rig, const std::string& name);
 std::optional<PlotSpan> span_of(const std::string& text);
 /// Writes the table and the picture that were asked for.
-int save(const std::string& csv, const std::string& plot, const std::optional<PlotSpan>& span, const Rig& rig, const Rehearsal& done);
+int save(const std::string& csv, const std::string& plot, const PlotView& view, const Rig& rig, const Rehearsal& done);
 
 }  // namespace gyrax::tool

@@ -10,11 +10,11 @@ _gyrax() {
     local options="--help"
     case ${COMP_WORDS[1]} in
       check) options="--help --json" ;;
-      rehearse) options="--help --csv --plot --span --json" ;;
+      rehearse) options="--help --csv --plot --axis --span --json" ;;
       handsets) options="--help --all --json" ;;
       watch) options="--help --hands --for --plain --json --record" ;;
       run) options="--help --hands --for --plain --json --record --logbook --no-real-time" ;;
-      logbook) options="--help --csv --plot --span --json" ;;
+      logbook) options="--help --csv --plot --axis --span --json" ;;
       demo) options="--help --out" ;;
     esac
     mapfile -t COMPREPLY < <(compgen -W "$options" -- "$word")

@@ -45,6 +45,7 @@ int logbook(const LogbookOptions& options) {
                            span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, replay.length_s) : ""));
       return wrong_input;
     }
+    if (bad_axis(replay.rig, options.axis)) return wrong_input;
     const Summary summary = summarise(replay.rig, replay.session, replay.done);
     if (options.json) {
       auto all = nlohmann::ordered_json::parse(json(replay.rig, summary));
@@ -59,7 +60,8 @@ int logbook(const LogbookOptions& options) {
     std::fflush(stdout);
     fmt::print(stderr, "\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n", replay.length_s,
                replay.took_s * 1e3, replay.length_s / replay.took_s, static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
-    if (const int failed = save(options.csv, options.plot, std::nullopt, replay.rig, replay.done); failed != Exit::done) return failed;
+    if (const int failed = save(options.csv, options.plot, {std::nullopt, options.axis}, replay.rig, replay.done); failed != Exit::done)
+      return failed;
     return replay.same ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
     if (options.json) fmt::print("{}\n", problems_json(error).dump(2));

@@ -46,6 +46,7 @@ int run(int argc, char** argv) {
   rehearse_verb->add_option("session", options.session, "The session, a TOML file with its tracks beside it")->required();
   rehearse_verb->add_option("--csv", options.csv, "Write all signals, one row a tick");
   rehearse_verb->add_option("--plot", options.plot, "Draw positions and speeds; .png or .svg");
+  rehearse_verb->add_option("--axis", options.axis, "Of the plot: this axis from position to jerk, with its limits")->needs("--plot");
   rehearse_verb->add_option("--span", options.span, "Of the plot, in seconds: FROM:TO")->needs("--plot");
   rehearse_verb->add_flag("--json", options.json, "For scripts: the summary as JSON");
   rehearse_verb->footer("Exit code 1: a stop took longer than the brake limits allow.\n");
@@ -82,6 +83,8 @@ int run(int argc, char** argv) {
   logbook_verb->add_option("file", logbook_options.file, "A run's logbook; without one all that there are are listed");
   logbook_verb->add_option("--csv", logbook_options.csv, "Write all signals, one row a tick");
   logbook_verb->add_option("--plot", logbook_options.plot, "Draw positions and speeds; .png or .svg");
+  logbook_verb->add_option("--axis", logbook_options.axis, "Of the plot: this axis from position to jerk, with its limits")
+      ->needs("--plot");
   logbook_verb->add_option("--span", logbook_options.span, "Of it all, in seconds: FROM:TO");
   logbook_verb->add_flag("--json", logbook_options.json, "For scripts: the summary as JSON");
   logbook_verb->footer("Exit code 1: the replay came out otherwise.\n");

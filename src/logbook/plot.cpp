@@ -21,33 +21,62 @@ const char* colour_of(State state) {
   return fills[static_cast<std::size_t>(state)];
 }
 
-struct Panel {
-  std::string title, unit;
-  std::vector<std::size_t> axes;
-  bool speed = false;
+/// What stands in a column of the data, after the time: for each axis these.
+enum class Column { position, speed, accel, jerk, machine_position, machine_speed };
+constexpr std::size_t columns = 6;
+
+struct Curve {
+  std::size_t axis = 0;
+  Column column = Column::position;
 };
 
-std::vector<Panel> panels_of(const Rig& rig) {
-  Panel mm{"position", "mm", {}, false}, deg{"position", "deg", {}, false};
-  for (std::size_t a = 0; a < rig.axes.size(); ++a) (rig.axes[a].unit == "mm" ? mm : deg).axes.push_back(a);
+struct Panel {
+  std::string title, unit;
+  std::vector<Curve> curves;
+  std::vector<double> limits;  // dashed
+};
+
+std::vector<Panel> panels_of_all(const Rig& rig) {
   std::vector<Panel> all;
-  for (const Panel& panel : {mm, deg}) {
-    if (panel.axes.empty()) continue;
-    all.push_back(panel);
-    all.push_back({"speed", panel.unit + "/s", panel.axes, true});
+  for (const char* unit : {"mm", "deg"}) {
+    Panel position{"position", unit, {}, {}}, speed{"speed", std::string(unit) + "/s", {}, {}};
+    for (std::size_t a = 0; a < rig.axes.size(); ++a) {
+      if (rig.axes[a].unit != unit) continue;
+      position.curves.push_back({a, Column::position});
+      speed.curves.push_back({a, Column::speed});
+    }
+    if (position.curves.empty()) continue;
+    all.push_back(position);
+    all.push_back(speed);
   }
   return all;
 }
 
-/// Columns: t, then for each axis p, v, machine's p, machine's v.
+/// One axis in depth: from position to jerk, each with its limits.
+std::vector<Panel> panels_of_axis(const Rig& rig, std::size_t a) {
+  const AxisLimits& l = rig.setup.axes[a].limits;
+  const Pace& full = l.full();
+  const std::string& unit = rig.axes[a].unit;
+  const auto both = [](double first, double second) { return std::vector{-first, first, -second, second}; };
+  return {{"position", unit, {{a, Column::position}}, rig.axes[a].endless ? std::vector<double>{} : std::vector{l.low(), l.high()}},
+          {"speed", unit + "/s", {{a, Column::speed}}, {-full.speed, full.speed}},
+          {"acceleration", unit + "/s²", {{a, Column::accel}}, both(full.accel, full.brake_accel)},
+          {"jerk", unit + "/s³", {{a, Column::jerk}}, both(full.jerk, full.brake_jerk)}};
+}
+
+/// The jerk is the change of acceleration from the tick before, as anybody could measure it.
 std::string data_of(const Rehearsal& done, std::size_t first, std::size_t last) {
   std::string data;
   const auto out = std::back_inserter(data);
   const std::size_t stride = (last - first) / 25'000 + 1;
   for (std::size_t t = first; t <= last; t += stride) {
     fmt::format_to(out, "{:.4f}", to_seconds(done.trace.at(t)));
-    for (const AxisTrace& a : done.trace.axes)
-      fmt::format_to(out, " {:.4f} {:.4f} {:.4f} {:.4f}", a[t].position, a[t].speed, a[t].real_position, a[t].real_speed);
+    for (const AxisTrace& a : done.trace.axes) {
+      const double span = to_seconds(done.trace.length_of(t));
+      const double jerk = t > 0 && span > 0 ? (a[t].accel - a[t - 1].accel) / span : 0;
+      fmt::format_to(out, " {:.4f} {:.4f} {:.3f} {:.2f} {:.4f} {:.4f}", a[t].position, a[t].speed, a[t].accel, jerk, a[t].real_position,
+                     a[t].real_speed);
+    }
     data += '\n';
   }
   return data;
@@ -103,21 +132,24 @@ std::string quoted(const std::string& text) {
 }
 
 std::string curves_of(const Rig& rig, const Panel& panel, const std::string& data) {
-  std::string script = "plot ";
-  for (std::size_t i = 0; i < panel.axes.size(); ++i) {
-    const std::size_t a = panel.axes[i], column = 2 + 4 * a + (panel.speed ? 1 : 0);
-    const char* colour = colours[a % colours.size()];
-    if (i > 0) script += ", ";
-    script += fmt::format(
-        "'{0}' using 1:{1} with lines lw 1 dt 3 lc rgb '{3}' notitle, '{0}' using 1:{2} with lines lw 1.6 lc rgb '{3}' title \"{4}\"", data,
-        column + 2, column, colour, rig.axes[a].name);
+  const auto column = [](const Curve& curve, Column which) { return 2 + columns * curve.axis + static_cast<std::size_t>(which); };
+  std::string script;
+  const auto add = [&](const std::string& curve) { script += (script.empty() ? "plot " : ", ") + curve; };
+  for (const double limit : panel.limits) add(fmt::format("{} with lines lw 1 dt 2 lc rgb '#999999' notitle", limit));
+  for (const Curve& curve : panel.curves) {
+    const char* colour = colours[curve.axis % colours.size()];
+    const bool measured = curve.column == Column::position || curve.column == Column::speed;
+    if (measured)
+      add(fmt::format("'{}' using 1:{} with lines lw 1 dt 3 lc rgb '{}' notitle", data,
+                      column(curve, curve.column == Column::speed ? Column::machine_speed : Column::machine_position), colour));
+    add(fmt::format("'{}' using 1:{} with {} lw 1.6 lc rgb '{}' title \"{}\"", data, column(curve, curve.column),
+                    curve.column == Column::jerk ? "steps" : "lines", colour, rig.axes[curve.axis].name));
   }
   return script + "\n";
 }
 
-std::string script_of(const Rig& rig, const Rehearsal& done, const std::string& terminal, const std::string& picture,
-                      const std::string& data, std::size_t first, std::size_t last) {
-  const std::vector<Panel> panels = panels_of(rig);
+std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<Panel>& panels, const std::string& terminal,
+                      const std::string& picture, const std::string& data, std::size_t first, std::size_t last) {
   const double from = to_seconds(done.trace.at(first)), to = to_seconds(done.trace.at(last));
   std::string s = fmt::format(
       "set terminal {}\nset output '{}'\nset encoding utf8\nset multiplot\nset xrange [{}:{}]\nset lmargin at screen 0.08\n"
@@ -136,7 +168,8 @@ std::string script_of(const Rig& rig, const Rehearsal& done, const std::string& 
     const bool lowest = i + 1 == panels.size();
     s += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\nset ylabel '{}, {}' font ',10' offset 0.5\n", upper,
                      upper - height + gap, panels[i].title, panels[i].unit);
-    if (lowest) s += "set format x '%g'\nset xlabel 'time, s     (solid: commanded, dotted: the simulated machine)' font ',11'\n";
+    if (lowest)
+      s += "set format x '%g'\nset xlabel 'time, s     (solid: commanded, dotted: the simulated machine, dashed: limits)' font ',11'\n";
     s += curves_of(rig, panels[i], data);
   }
   return s + "unset multiplot\n";
@@ -166,12 +199,15 @@ bool save(const std::string& path, const std::string& text) {
 
 }  // namespace
 
-std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path, std::optional<PlotSpan> span) {
+std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path, const PlotView& view) {
   const bool svg = path.ends_with(".svg");
   if (!svg && !path.ends_with(".png")) return fmt::format("'{}': the ending decides the format; take .png or .svg", path);
   if (path.find('\'') != std::string::npos) return fmt::format("'{}': a path without a quote is wanted", path);
   const Trace& trace = done.trace;
-  std::size_t first = 0, last = trace.ticks - 1;
+  std::size_t first = 0, last = trace.ticks - 1, axis = 0;
+  while (axis < rig.axes.size() && rig.axes[axis].name != view.axis) ++axis;
+  if (!view.axis.empty() && axis == rig.axes.size()) return fmt::format("there is no axis '{}' in the rig", view.axis);
+  const auto& span = view.span;
   if (span) {
     const double end = to_seconds(trace.at(last));
     if (!(span->from_s >= 0 && span->to_s > span->from_s && span->from_s < end))
@@ -184,7 +220,8 @@ std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, con
   const std::string terminal = svg ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
                                    : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
   if (!save(data.path(), data_of(done, first, last)) ||
-      !save(script.path(), script_of(rig, done, terminal, picture.path(), data.path(), first, last)))
+      !save(script.path(), script_of(rig, done, view.axis.empty() ? panels_of_all(rig) : panels_of_axis(rig, axis), terminal,
+                                     picture.path(), data.path(), first, last)))
     return fmt::format("cannot write beside '{}'; check the folder and its permissions", path);
   if (std::system(fmt::format("gnuplot '{}' >/dev/null 2>&1", script.path()).c_str()) != 0)
     return "gnuplot did not draw the plot; is the package gnuplot-nox installed?";

@@ -281,8 +281,8 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
           fmt::format("jogs {}{}", axis, std::abs(b.share) < 1 ? fmt::format(" at {} %", number(std::abs(b.share) * 100)) : "") + direction;
       if (b.accel < 1) text += fmt::format(", {} % of its acceleration", number(b.accel * 100));
       for (const JogStage& stage : b.stages)
-        text += fmt::format("{} {} % after {} s", &stage == b.stages.data() ? ":" : ",", number(stage.share * 100),
-                            number(to_seconds(stage.after)));
+        text += stage.after == Span{} ? fmt::format(", {} %", number(stage.share * 100))
+                                      : fmt::format(", {} % after {} s", number(stage.share * 100), number(to_seconds(stage.after)));
       break;
     case Effect::handwheel:
       text = fmt::format(
@@ -293,7 +293,7 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
       text = fmt::format("takes {} from {} to {} {} with it, at {} {}/s until they meet", axis, number(b.low), number(b.high), unit,
                          number(b.catch_up), unit);
       break;
-    case Effect::pose: text = fmt::format("takes {} there while held", places(b)); break;
+    case Effect::pose: text = fmt::format("takes {} on a straight line, while held", places(b)); break;
     case Effect::reduced:
       text = b.to == SwitchTo::while_held ? std::string("reduced speed while held")
              : b.to == SwitchTo::toggle   ? std::string("turns reduced speed on or off")

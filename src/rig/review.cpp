@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
 #include <iterator>
 #include <limits>
 
@@ -106,7 +107,9 @@ void write_bindings(Out out, const Rig& rig) {
   fmt::format_to(out,
                  "\nBindings (on one axis: stop, then permit, then go or a pose, then follow, then jog, then steps and counts; jogs of one "
                  "axis add)\n");
-  for (const BindingInfo& b : rig.bindings) fmt::format_to(out, "  {:<72}{}\n", b.sentence, where(rig, b.origin));
+  std::size_t longest = 0;
+  for (const BindingInfo& b : rig.bindings) longest = std::max(longest, b.sentence.size());
+  for (const BindingInfo& b : rig.bindings) fmt::format_to(out, "  {:<{}}  {}\n", b.sentence, longest, where(rig, b.origin));
 }
 
 void write_zones(Out out, const Rig& rig) {

@@ -38,15 +38,17 @@ TEST_CASE("Plots are drawn, or it is said why not, and nothing is left behind") 
   namespace fs = std::filesystem;
   const fs::path folder = fs::temp_directory_path() / ("gyrax-plot-" + std::to_string(::getpid()));
   fs::create_directories(folder);
-  const auto plot = [&](const char* name, std::optional<PlotSpan> span = std::nullopt) {
-    return write_plot(demo().rig, demo().done, (folder / name).string(), span);
+  const auto plot = [&](const char* name, const PlotView& view = {}) {
+    return write_plot(demo().rig, demo().done, (folder / name).string(), view);
   };
   CHECK_FALSE(plot("a.png"));
-  CHECK_FALSE(plot("b.svg", PlotSpan{14, 18}));
+  CHECK_FALSE(plot("b.svg", {PlotSpan{14, 18}, "x"}));
   CHECK(read_text((folder / "a.png").string(), 1 << 24).text.starts_with("\x89PNG"));
   CHECK(read_text((folder / "b.svg").string(), 1 << 24).text.find("<svg") != std::string::npos);
+  CHECK(read_text((folder / "b.svg").string(), 1 << 24).text.find("jerk, mm/s³") != std::string::npos);
   CHECK(plot("c.jpg")->find("ending") != std::string::npos);
-  CHECK(plot("d.png", PlotSpan{50, 60})->find("41 s") != std::string::npos);
+  CHECK(plot("d.png", {PlotSpan{50, 60}, ""})->find("41 s") != std::string::npos);
+  CHECK(plot("f.png", {std::nullopt, "xx"})->find("no axis 'xx'") != std::string::npos);
   CHECK(plot("no/such/e.png")->find("cannot write") != std::string::npos);
   CHECK(std::distance(fs::directory_iterator(folder), {}) == 2);
   fs::remove_all(folder);

@@ -71,3 +71,22 @@ TEST_CASE("Every file that the README and the documents point to is there") {
   }
   CHECK(links > 10);
 }
+
+TEST_CASE("Every test that docs/motion.md names for a guarantee is there") {
+  std::string tests;
+  for (const auto& entry : std::filesystem::recursive_directory_iterator("tests"))
+    if (entry.path().extension() == ".cpp") tests += file(entry.path().string());
+  const std::string page = file("docs/motion.md");
+  const std::size_t end = page.find("\nA steady direction");
+  std::size_t at = page.find("## Guarantees"), named = 0;
+  REQUIRE(end != std::string::npos);
+  while ((at = page.find('"', at)) < end) {
+    const std::size_t close = page.find('"', at + 1);
+    const std::string name = page.substr(at + 1, close - at - 1);
+    CAPTURE(name);
+    CHECK(tests.find("TEST_CASE(\"" + name) != std::string::npos);
+    at = close + 1;
+    ++named;
+  }
+  CHECK(named > 10);
+}

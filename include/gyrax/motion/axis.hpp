@@ -62,7 +62,8 @@ class AxisMotion {
 
   const AxisState& state() const noexcept { return state_; }
   bool at_rest() const noexcept { return state_.v == 0 && state_.a == 0; }
-  bool has_goal() const noexcept { return wish_ == Wish::goal || pending_; }
+  /// Whether it is still on its way to a counted position.
+  bool has_goal() const noexcept { return pending_ || (wish_ == Wish::goal && !counted_); }
   /// The counted position it is going to or standing on.
   Nano goal() const noexcept { return goal_; }
   /// Whether what was asked last points out of the travel while the axis stands at (or beyond) that end.
