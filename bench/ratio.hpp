@@ -37,11 +37,13 @@ class Collector : public benchmark::BenchmarkReporter {
 };
 
 /// Runs what is registered, each 15 times, in random turns. GYRAX_BENCH_QUICK=1: shortly, to see that it runs.
+/// GYRAX_BENCH_ONLY=REGEX: only those names, for a profiler.
 inline void run(Collector& collector) {
   const bool quick = std::getenv("GYRAX_BENCH_QUICK") != nullptr;
   std::vector<std::string> words{"bench", "--benchmark_enable_random_interleaving=true",
                                  quick ? "--benchmark_repetitions=3" : "--benchmark_repetitions=15",
                                  quick ? "--benchmark_min_time=0.005" : "--benchmark_min_time=0.1"};
+  if (const char* only = std::getenv("GYRAX_BENCH_ONLY")) words.push_back(std::string("--benchmark_filter=").append(only));
   std::vector<char*> argv;
   for (std::string& word : words) argv.push_back(word.data());
   int argc = static_cast<int>(argv.size());

@@ -1,4 +1,5 @@
-// A tick of the engine in velocity jog, all controls changing, beside a plain loop over the same inputs.
+// A tick of the engine beside a plain loop over the same inputs: velocity jog with all controls changing and with all held,
+// pending steps, goals that change at every tick. And the worst tick of a million, replayed five times.
 #include "plain_loop.hpp"
 #include "ratio.hpp"
 
@@ -6,6 +7,8 @@
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/rig/rig.hpp>
 
+#include <chrono>
+#include <limits>
 #include <random>
 
 namespace {
@@ -16,15 +19,32 @@ constexpr std::size_t recorded = 4096;
 constexpr std::size_t axis_counts[] = {1, 8, 16, 64};
 const char* const sticks[] = {"stick.left.x", "stick.left.y", "stick.right.x", "stick.right.y"};
 
-std::string rig_text(std::size_t axes) {
+/// What the hands do to every axis.
+enum class Doing { jog_changing, jog_held, steps, goals_changing };
+constexpr Doing all_doings[] = {Doing::jog_changing, Doing::jog_held, Doing::steps, Doing::goals_changing};
+const char* name_of(Doing doing) {
+  constexpr const char* names[] = {"jog, controls changing", "jog, controls held", "steps pending", "goals changing"};
+  return names[static_cast<std::size_t>(doing)];
+}
+
+std::string rig_text(std::size_t axes, Doing doing) {
   std::string text = "gyrax = 1\n[link.machine]\nkind = \"simulated\"\n";
   const auto bind = [&](const std::string& handset, const std::string& control, const std::string& effect) {
     text += fmt::format("[[bind]]\nhandset = \"{}\"\ncontrol = \"{}\"\n{}\n", handset, control, effect);
   };
   for (std::size_t i = 0; i < axes; ++i)
-    text += fmt::format("[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\ndeviation = 1000\n", i);
+    text +=
+        fmt::format("[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\ndeviation = 1000\nincrements = [900]\n", i);
   for (std::size_t h = 0; h * 4 < axes; ++h) text += fmt::format("[handset.pad{}]\n", h);
-  for (std::size_t i = 0; i < axes; ++i) bind(fmt::format("pad{}", i / 4), sticks[i % 4], fmt::format("jog = \"a{}\"", i));
+  for (std::size_t i = 0; i < axes; ++i) {
+    const std::string pad = fmt::format("pad{}", i / 4);
+    if (doing == Doing::steps) {
+      bind(pad, "hat.right", fmt::format("step = \"a{}\"", i));
+      bind(pad, "hat.left", fmt::format("step = {{ axis = \"a{}\", by = -1 }}", i));
+    } else {
+      bind(pad, sticks[i % 4], fmt::format("{} = \"a{}\"", doing == Doing::goals_changing ? "follow" : "jog", i));
+    }
+  }
   bind("pad0", "menu.right", "permit = \"ready\"");
   bind("pad0", "shoulder.right", "permit = \"enable\"");
   bind("pad0", "face.east", "permit = \"stop\"");
@@ -49,8 +69,9 @@ std::vector<std::int32_t> wander(std::size_t axes) {
 /// An engine that is live, and everything that a tick needs at hand.
 class Live {
  public:
-  explicit Live(std::size_t axes)
-      : rig_(parse_rig(rig_text(axes), "bench.toml")),
+  Live(std::size_t axes, Doing doing)
+      : rig_(parse_rig(rig_text(axes, doing), "bench.toml")),
+        doing_(doing),
         engine_(rig_.setup),
         out_(rig_.setup),
         axes_(axes),
@@ -68,15 +89,29 @@ class Live {
   }
 
   void step() {
-    const std::size_t row = at_ % recorded;
-    for (std::size_t i = 0; i < axes_; ++i) say(i / 4, ControlId{static_cast<std::uint16_t>(i % 4)}, raw_[row * axes_ + i]);
+    if (doing_ == Doing::steps) {
+      press_now_and_then();
+    } else if (doing_ != Doing::jog_held || at_ % hold == 0) {
+      // Held: each side for four seconds, so that no axis comes to its end.
+      const std::int32_t side = at_ / hold % 2 == 0 ? 32767 : -32768;
+      const std::size_t row = at_ % recorded;
+      for (std::size_t i = 0; i < axes_; ++i)
+        say(i / 4, ControlId{static_cast<std::uint16_t>(i % 4)}, doing_ == Doing::jog_held ? side : raw_[row * axes_ + i]);
+    }
     ++at_;
     tick();
   }
   bool live() const { return engine_.permit(ZoneId{0}).live(); }
-  double speed() const { return out_.commands[0].v; }
+  double speed() const { return out_.commands[0].v < 0 ? -out_.commands[0].v : out_.commands[0].v; }
 
  private:
+  static constexpr std::size_t hold = 2000, between_steps = 4800;
+  /// 900 mm there, 900 mm back: a goal is pending for nine and a half seconds.
+  void press_now_and_then() {
+    const char* key = at_ / between_steps % 2 == 0 ? "hat.right" : "hat.left";
+    if (at_ % between_steps > 1) return;
+    for (std::size_t h = 0; h < rig_.handsets.size(); ++h) say(h, find_control(key)->id, at_ % between_steps == 0 ? 1 : 0);
+  }
   void say(std::size_t handset, ControlId control, std::int32_t raw) {
     readings_.push_back({HandsetId{static_cast<std::uint16_t>(handset)}, control, ++sequences_[handset], now_, now_, raw});
   }
@@ -92,6 +127,7 @@ class Live {
   }
 
   Rig rig_;
+  Doing doing_;
   Engine engine_;
   TickBuffers out_;
   std::size_t axes_, at_ = 0;
@@ -103,15 +139,34 @@ class Live {
   Time now_{};
 };
 
-void engine_tick(benchmark::State& state, std::size_t axes) {
-  Live live(axes);
+void engine_tick(benchmark::State& state, std::size_t axes, Doing doing) {
+  Live live(axes, doing);
   double fastest = 0;
   for (auto _ : state) {
     live.step();
     fastest = std::max(fastest, live.speed());
   }
   // A tick that does nothing would be fast, too.
-  if (!live.live() || (state.iterations() > 5000 && fastest < 10)) state.SkipWithError("the engine did not jog");
+  if (!live.live() || (state.iterations() > 5000 && fastest < 10)) state.SkipWithError("the engine did not move");
+}
+
+/// The same million ticks five times: each tick's least time is its own, the rest is the machine's; the greatest of those.
+void print_worst(Doing doing) {
+  const std::size_t ticks = std::getenv("GYRAX_BENCH_QUICK") != nullptr ? 20'000 : 1'000'000;
+  std::vector<std::int64_t> least(ticks, std::numeric_limits<std::int64_t>::max());
+  for (int pass = 0; pass < 5; ++pass) {
+    Live live(8, doing);
+    for (std::size_t t = 0; t < ticks; ++t) {
+      const auto begin = std::chrono::steady_clock::now();
+      live.step();
+      const auto took = std::chrono::steady_clock::now() - begin;
+      least[t] = std::min<std::int64_t>(least[t], std::chrono::duration_cast<std::chrono::nanoseconds>(took).count());
+    }
+  }
+  std::vector<std::int64_t> sorted = least;
+  std::sort(sorted.begin(), sorted.end());
+  fmt::print("{:<34}{:>10} ns   (median {} ns; {} ticks, five times)\n", fmt::format("worst tick, {}", name_of(doing)), sorted.back(),
+             sorted[ticks / 2], ticks);
 }
 
 void plain_tick(benchmark::State& state, std::size_t axes) {
@@ -128,18 +183,29 @@ void plain_tick(benchmark::State& state, std::size_t axes) {
 
 }  // namespace
 
+std::string engine_name(Doing doing, std::size_t axes) { return fmt::format("{}, {}", name_of(doing), axes); }
+std::string plain_name(std::size_t axes) { return fmt::format("plain loop, {}", axes); }
+
 int main() {
   for (const std::size_t axes : axis_counts) {
-    benchmark::RegisterBenchmark(fmt::format("engine, {} axes", axes).c_str(), [axes](benchmark::State& s) { engine_tick(s, axes); });
-    benchmark::RegisterBenchmark(fmt::format("plain loop, {} axes", axes).c_str(), [axes](benchmark::State& s) { plain_tick(s, axes); });
+    for (const Doing doing : all_doings)
+      if (doing == Doing::jog_changing || axes == 8)
+        benchmark::RegisterBenchmark(engine_name(doing, axes).c_str(), [=](benchmark::State& s) { engine_tick(s, axes, doing); });
+    benchmark::RegisterBenchmark(plain_name(axes).c_str(), [axes](benchmark::State& s) { plain_tick(s, axes); });
   }
   bench::Collector collector;
   bench::run(collector);
-  fmt::print("One tick in velocity jog, all controls changing (ns of processor time, median)\n");
+  if (std::getenv("GYRAX_BENCH_ONLY") != nullptr) return 0;
+  fmt::print("One tick, by number of axes (ns of processor time, median)\n");
   for (const std::size_t axes : axis_counts) {
-    const std::string engine = fmt::format("engine, {} axes", axes), plain = fmt::format("plain loop, {} axes", axes);
-    collector.print(engine);
-    collector.print(plain);
-    fmt::print("{:<34}{:>10.2f} times\n\n", fmt::format("ratio, {} axes", axes), collector.median(engine) / collector.median(plain));
+    collector.print(plain_name(axes));
+    for (const Doing doing : all_doings) {
+      if (doing != Doing::jog_changing && axes != 8) continue;
+      collector.print(engine_name(doing, axes));
+      fmt::print("{:<34}{:>10.2f} times\n", "  to the plain loop",
+                 collector.median(engine_name(doing, axes)) / collector.median(plain_name(axes)));
+    }
+    fmt::print("\n");
   }
+  for (const Doing doing : all_doings) print_worst(doing);
 }

@@ -20,6 +20,13 @@ Bind::Bind(std::span<const BindingSetup> bindings, std::size_t slots, const Notc
       if (other.slot == bindings_[row].slot && other.layer != no<SlotId>) rivals_[row].push_back(other.layer);
   }
   asks_.reserve(2 * most);
+  for (std::size_t row = 0; row < bindings_.size(); ++row) {
+    const BindingSetup& b = bindings_[row];
+    const bool follows = b.effect == Effect::follow, jogs = b.effect == Effect::jog;
+    if (!follows && !jogs && b.effect != Effect::go && b.effect != Effect::pose) continue;
+    moving_.push_back({BindingId{static_cast<std::uint16_t>(row)}, b.slot, b.coordinate, !follows && !jogs, follows,
+                       b.layer != no<SlotId> || !rivals_[row].empty()});
+  }
   for (const auto& list : notches.increments) increments_.emplace_back(list.values, list.start);
 }
 
@@ -181,35 +188,37 @@ void Bind::add_request(std::size_t row, const Sample& sample, Time now, std::spa
   }
 }
 
+void Bind::follow(const BindingSetup& b, const Sample& sample, bool centred, Request& request) const noexcept {
+  const double place = centred ? (sample.value + 1) / 2 : sample.value;
+  request.following = true;
+  // Both ends exactly.
+  request.position = place == 1 ? b.high : b.low + place * (b.high - b.low);
+  request.catch_up = b.catch_up;
+  request.by = b.slot;
+}
+
 void Bind::requests(const Signal& signal, Time now, std::span<Request> out) noexcept {
   for (Request& request : out) request = Request{};
-  for (std::size_t row = 0; row < bindings_.size(); ++row) {
-    const BindingSetup& b = bindings_[row];
-    if (b.effect != Effect::jog && b.effect != Effect::go && b.effect != Effect::pose && b.effect != Effect::follow) continue;
+  for (const Moving& m : moving_) {
+    const std::size_t row = index(m.binding);
     State& state = states_[row];
-    const Sample& sample = signal.sample(b.slot);
-    if (!sample.known || !counts(row, signal)) {
+    const Sample& sample = signal.sample(m.slot);
+    if (!sample.known || (m.layered && !counts(row, signal))) {
       state = {};
       continue;
     }
-    if (b.effect == Effect::follow) {
-      Request& request = out[index(b.coordinate)];
-      const bool centred = signal.setup(b.slot).calibration.kind() == ControlKind::centred;
-      const double place = centred ? (sample.value + 1) / 2 : sample.value;
-      request.following = true;
-      // Both ends exactly.
-      request.position = place == 1 ? b.high : b.low + place * (b.high - b.low);
-      request.catch_up = b.catch_up;
-      request.by = b.slot;
+    const ControlKind kind = signal.setup(m.slot).calibration.kind();
+    if (m.follows) {
+      follow(bindings_[row], sample, kind == ControlKind::centred, out[index(m.coordinate)]);
       continue;
     }
-    const bool by_key = b.effect != Effect::jog || signal.setup(b.slot).calibration.kind() == ControlKind::key;
+    const bool by_key = m.by_key || kind == ControlKind::key;
     if (!by_key) state.armed = state.armed || sample.neutral();
     if (by_key ? !state.engaged : sample.value == 0) continue;
     if (by_key || state.armed) {
       add_request(row, sample, now, out);
     } else {
-      out[index(b.coordinate)].waiting_for = b.slot;
+      out[index(m.coordinate)].waiting_for = m.slot;
     }
   }
 }

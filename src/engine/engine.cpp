@@ -183,9 +183,11 @@ void Engine::explain(TickOutput& out) const noexcept {
     for (const AxisId axis : setup_.zones[z].axes) {
       const Request& request = requests_[index(axis)];
       AxisStatus& why = out.why[index(axis)];
-      why = status;
+      // Field by field: copying what was written in pieces just now would wait for those pieces.
       why.asked = request.asked() || motion_.axis(axis).has_goal();
-      if (permit.live()) why.held = holding_live(axis);
+      why.cause = status.cause;
+      why.before = status.before;
+      why.held = permit.live() ? holding_live(axis) : status.held;
     }
   }
 }

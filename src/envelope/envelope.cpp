@@ -14,25 +14,25 @@ bool sound(double value) noexcept { return value >= -countable && value <= count
 
 }  // namespace
 
-/// How far a stop goes from the speed v ≥ 0 at no acceleration: brake on, hold, off; or on and off, where it is short.
-double stop_way(const Bounds& b, double v) noexcept {
-  const double ramp = b.brake_accel / b.brake_jerk;
-  return v >= b.brake_accel * ramp ? v / 2 * (v / b.brake_accel + ramp) : v * std::sqrt(v / b.brake_jerk);
-}
+Envelope::Checked::Checked(const Bounds& b) noexcept
+    : low(b.low),
+      high(b.high),
+      speed(b.speed * (1 + share)),
+      accel(b.accel * (1 + share)),
+      brake_accel(b.brake_accel * (1 + share)),
+      hardest(accel > brake_accel ? accel : brake_accel),
+      jerk(b.jerk * (1 + share)),
+      brake_jerk(b.brake_jerk * (1 + share)),
+      sharpest(jerk > brake_jerk ? jerk : brake_jerk),
+      speed_slack(slack * (1 + b.speed)),
+      accel_slack(slack * (1 + hardest)),
+      per_jerk(1 / b.jerk),
+      per_brake(1 / b.brake_accel),
+      brake_ramp_s(b.brake_accel / b.brake_jerk),
+      per_brake_jerk(1 / b.brake_jerk) {}
 
-/// Whether a stop from the speed v ≥ 0 with the acceleration a (told towards the speed) fits into `room`.
-bool room_to_stop(const Bounds& b, double v, double a, double room) noexcept {
-  const double fall = a > 0 ? a / b.jerk : 0, top = v + a * fall / 2;
-  const double first = fall * (v + a * fall / 3);
-  if (first + top / 2 * (top / b.brake_accel + b.brake_accel / b.brake_jerk) <= room) return true;
-  if (a >= 0) return first + stop_way(b, top) <= room;
-  // It brakes: as if the brake had gone on at a higher speed, a while before. Where that is more than a stop needs it turns at once.
-  const double on = -a / b.brake_jerk, before = v - a * on / 2;
-  if (v < -a * on / 2) return true;
-  return stop_way(b, before) - on * (before + a * on / 6) <= room;
-}
-
-Envelope::Envelope(std::span<const Bounds> bounds) : bounds_(bounds.begin(), bounds.end()), states_(bounds.size()) {}
+Envelope::Envelope(std::span<const Bounds> bounds)
+    : bounds_(bounds.begin(), bounds.end()), checked_(bounds.begin(), bounds.end()), states_(bounds.size()) {}
 
 bool Envelope::restart(AxisId axis, double position) noexcept {
   State& state = states_[index(axis)];
@@ -41,35 +41,58 @@ bool Envelope::restart(AxisId axis, double position) noexcept {
   return true;
 }
 
-bool Envelope::holds(const Bounds& b, const State& last, bool may_move, const AxisCommand& c, double dt) const noexcept {
+/// Whether a stop from the speed v ≥ 0 with the acceleration a (told towards the speed) fits into `room`.
+bool Envelope::room_to_stop(const Checked& b, double v, double a, double room) noexcept {
+  // What still gains speed runs out first; the brake comes on, holds, and goes off again.
+  const double fall = a > 0 ? a * b.per_jerk : 0, top = v + a * fall / 2;
+  const double first = fall * (v + a * fall / 3);
+  if (first + top / 2 * (top * b.per_brake + b.brake_ramp_s) <= room) return true;
+  const auto way = [&](double speed) {
+    const bool holds = speed * b.per_brake >= b.brake_ramp_s;
+    return holds ? speed / 2 * (speed * b.per_brake + b.brake_ramp_s) : speed * std::sqrt(speed * b.per_brake_jerk);
+  };
+  if (a >= 0) return first + way(top) <= room;
+  // It brakes: as if the brake had gone on at a higher speed, a while before. Where that is more than a stop needs it turns at once.
+  const double on = -a * b.per_brake_jerk, before = v - a * on / 2;
+  if (v < -a * on / 2) return true;
+  return way(before) - on * (before + a * on / 6) <= room;
+}
+
+bool Envelope::holds(const Checked& b, const State& last, bool may_move, const AxisCommand& c, double dt) const noexcept {
   if (!(sound(c.p) && sound(c.v) && sound(c.a) && dt >= 0)) return false;
   const double moved = c.p - last.p;
   if (!may_move || c.mode == Mode::hold) return moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0;
+  if (moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0) return true;
 
-  // Speed and acceleration as told; gaining speed with one limit, losing it with the other.
-  if (size(c.v) > b.speed * (1 + share)) return false;
-  const double hardest = b.accel > b.brake_accel ? b.accel : b.brake_accel;
+  if (size(c.v) > b.speed) return false;
+  const double units = slack * (1 + size(c.p));
+  // At a steady speed, as most ticks are, nothing but that is left to hold.
+  if (c.a == 0 && last.a == 0 && c.v == last.v) return size(moved - c.v * dt) <= units && fits_in(b, c, moved, units);
+
+  // Acceleration as told; gaining speed with one limit, losing it with the other.
   const double gains = c.v * c.a, gained = last.v * last.a;
-  const bool turned = c.v * last.v <= 0 || size(c.v) + size(last.v) <= hardest * dt;
-  if (size(c.a) > (gains > 0 ? b.accel : c.v == 0 ? hardest : b.brake_accel) * (1 + share) + slack) return false;
+  const bool turned = c.v * last.v <= 0 || size(c.v) + size(last.v) <= b.hardest * dt;
+  if (size(c.a) > (gains > 0 ? b.accel : c.v == 0 ? b.hardest : b.brake_accel) + slack) return false;
 
   // Jerk as the difference of accelerations, and the distances from what those allow: with both ends given, a jerk
   // within ±j strays from the trapezoid's speed by at most j·dt²/4, and from Hermite's distance by at most 0.0321·j·dt³.
-  const double most = b.jerk > b.brake_jerk ? b.jerk : b.brake_jerk;
-  const double jerk = turned || gains * gained < 0 ? most : gains + gained > 0 ? b.jerk : b.brake_jerk;
-  const double change = c.a - last.a, gain = c.v - last.v, units = slack * (1 + size(c.p));
-  if (size(change) > jerk * dt * (1 + share) + slack * (1 + hardest)) return false;
-  if (size(gain - (c.a + last.a) / 2 * dt) > most * dt * dt / 4 * (1 + share) + slack * (1 + b.speed)) return false;
-  if (size(moved - (c.v + last.v) / 2 * dt + change * dt * dt / 12) > 0.0321 * most * dt * dt * dt * (1 + share) + units) return false;
+  const double jerk = turned || gains * gained < 0 ? b.sharpest : gains + gained > 0 ? b.jerk : b.brake_jerk;
+  const double change = c.a - last.a, gain = c.v - last.v, open = b.sharpest * dt * dt;
+  if (size(change) > jerk * dt + b.accel_slack) return false;
+  if (size(gain - (c.a + last.a) / 2 * dt) > open / 4 + b.speed_slack) return false;
+  if (size(moved - (c.v + last.v) / 2 * dt + change * dt * dt * (1.0 / 12)) > 0.0321 * open * dt + units) return false;
 
-  // Travel, and room to stop in: outside only inwards or at rest.
+  return fits_in(b, c, moved, units);
+}
+
+/// Travel, and room to stop in: outside only inwards or at rest.
+bool Envelope::fits_in(const Checked& b, const AxisCommand& c, double moved, double units) noexcept {
   if (moved == 0 && c.v == 0) return true;
   const bool up = c.v > 0 || (c.v == 0 && moved > 0);
-  const double room = up ? b.high - c.p : c.p - b.low;
-  if (room + units < 0) return false;
+  const double room = (up ? b.high - c.p : c.p - b.low) + units;
+  if (room < 0) return false;
   // Checked for a speed that is less by rounding, which is a shorter stop by more than rounding.
-  if (!room_to_stop(b, size(c.v) * (1 - share), up ? c.a : -c.a, room + units)) return false;
-  return true;
+  return room_to_stop(b, size(c.v) * (1 - share), up ? c.a : -c.a, room);
 }
 
 void Envelope::ramp_down(const Bounds& b, State& state, AxisCommand& c, double dt) const noexcept {
@@ -111,7 +134,6 @@ void Envelope::ramp_down(const Bounds& b, State& state, AxisCommand& c, double d
 }
 
 Verdict Envelope::check(AxisId axis, bool may_move, AxisCommand& command, double dt_s) noexcept {
-  const Bounds& bounds = bounds_[index(axis)];
   State& state = states_[index(axis)];
   if (command.mode == Mode::off) {
     if (sound(command.p)) state = {command.p, 0, 0, state.refusing};
@@ -119,9 +141,9 @@ Verdict Envelope::check(AxisId axis, bool may_move, AxisCommand& command, double
     command.v = command.a = 0;
     return Verdict::accepted;
   }
-  if (state.refusing || !holds(bounds, state, may_move, command, dt_s)) {
+  if (state.refusing || !holds(checked_[index(axis)], state, may_move, command, dt_s)) {
     const bool first = !state.refusing;
-    ramp_down(bounds, state, command, dt_s);
+    ramp_down(bounds_[index(axis)], state, command, dt_s);
     return first ? Verdict::refused : Verdict::accepted;
   }
   state.p = command.p;

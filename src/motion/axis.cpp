@@ -29,6 +29,15 @@ struct OneSpan {
 
 }  // namespace
 
+AxisMotion::AxisMotion(const AxisLimits& limits) noexcept
+    : limits_(limits),
+      pace_(limits.full()),
+      per_jerk_(1 / pace_.jerk),
+      per_brake_(1 / pace_.brake_accel),
+      brake_ramp_s_(pace_.brake_accel / pace_.brake_jerk),
+      accel_settles_(pace_.accel * pace_.accel / (2 * pace_.jerk)),
+      brake_settles_(pace_.brake_accel * brake_ramp_s_ / 2) {}
+
 void AxisMotion::ask(Wish wish, double number) noexcept {
   planned_ = planned_ && wish == wish_ && number == number_;
   wish_ = wish;
@@ -73,6 +82,7 @@ void AxisMotion::scale(double speed_share, double accel_share) noexcept {
 void AxisMotion::set_pace() noexcept {
   pace_.speed = speed_share_ * limits_.full().speed * (unsure_ ? unsure_share : 1);
   pace_.accel = accel_share_ * limits_.full().accel;
+  accel_settles_ = pace_.accel * pace_.accel * per_jerk_ / 2;
   planned_ = false;
 }
 
@@ -179,11 +189,39 @@ void AxisMotion::follow_plan(double dt_s) noexcept {
   state_ = plan_.at(plan_time_);
 }
 
+/// A tick that lies inside one stretch of the change of speed, as most do: no root, no division. False for any other.
+bool AxisMotion::one_stretch(double velocity, double dt_s) noexcept {
+  const double way = state_.v < 0 || (state_.v == 0 && velocity < 0) ? -1 : 1;
+  const double v = way * state_.v, to = way * velocity, change = to > v ? to - v : v - to;
+  const bool gains = to > v;
+  const double a = gains ? way * state_.a : -way * state_.a;  // towards the new speed
+  if (!(a >= 0) || to < 0) return false;
+  const double jerk = gains ? pace_.jerk : pace_.brake_jerk, most = gains ? pace_.accel : pace_.brake_accel;
+  const double more = a + jerk * dt_s, passes = 2 * jerk * change - a * a;
+  double used = 0;
+  if (more <= most && 2 * more * more <= a * a + 2 * jerk * change) {
+    used = jerk;
+  } else if (a == most && change >= most * dt_s + (gains ? accel_settles_ : brake_settles_)) {
+    used = 0;
+  } else if (a > jerk * dt_s && size(passes) <= 1e-12 * a * a) {
+    used = -jerk;
+  } else {
+    return false;
+  }
+  const double sign = gains ? way : -way;
+  const double told = sign * used;
+  state_.p += dt_s * (state_.v + dt_s * (state_.a / 2 + dt_s * told / 6));
+  state_.v += dt_s * (state_.a + dt_s * told / 2);
+  state_.a += dt_s * told;
+  return true;
+}
+
 void AxisMotion::change_speed_for(double velocity, double dt_s) noexcept {
   if (state_.v == velocity && state_.a == 0) {
     state_.p += dt_s * velocity;
     return;
   }
+  if (one_stretch(velocity, dt_s)) return;
   OneSpan span{state_, dt_s};
   tell_speed_change(state_.v, state_.a, velocity, pace_, span);
   state_ = span.state;
@@ -194,8 +232,8 @@ void AxisMotion::change_speed_for(double velocity, double dt_s) noexcept {
 bool AxisMotion::could_stop(const AxisState& state, double end, double sign) const noexcept {
   const double v = sign * state.v, a = sign * state.a, room = sign * (end - state.p);
   // Without a root first: the mean of two numbers is above their geometric mean, which is what a short stop takes.
-  const double fall = a > 0 ? a / pace_.jerk : 0, top = v + a * fall / 2;
-  const double reach = top > 0 ? fall * top + top * (top / pace_.brake_accel + pace_.brake_accel / pace_.brake_jerk) / 2 : 0;
+  const double fall = a > 0 ? a * per_jerk_ : 0, top = v + a * fall / 2;
+  const double reach = top > 0 ? fall * top + top * (top * per_brake_ + brake_ramp_s_) / 2 : 0;
   if (reach <= room) return true;
   return stop_reach({0, v, a}, pace_).distance <= room;
 }

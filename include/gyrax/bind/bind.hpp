@@ -139,8 +139,18 @@ class Bind {
   void watch_squeeze(std::size_t row, const Signal& signal) noexcept;
   void ask(Ask::Kind kind, std::size_t row) noexcept;
 
+  /// A binding that asks for motion as long as it is deflected or held.
+  struct Moving {
+    BindingId binding{};
+    SlotId slot{};
+    CoordinateId coordinate{};
+    bool by_key = false, follows = false, layered = false;  // layered: whether it counts depends on what else is held
+  };
+  void follow(const BindingSetup& b, const Sample& sample, bool centred, Request& request) const noexcept;
+
   std::vector<BindingSetup> bindings_;
   std::vector<State> states_;
+  std::vector<Moving> moving_;
   std::vector<std::uint8_t> pressed_;            // by slot: deflections taken as presses
   std::vector<std::vector<BindingId>> of_slot_;  // bindings of a slot
   std::vector<std::vector<SlotId>> rivals_;      // by binding of the base layer: layers in which its control does else

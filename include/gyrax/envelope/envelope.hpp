@@ -45,10 +45,20 @@ class Envelope {
     double p = 0, v = 0, a = 0;
     bool refusing = false;
   };
-  bool holds(const Bounds& bounds, const State& last, bool may_move, const AxisCommand& command, double dt_s) const noexcept;
+  /// Bounds as they are compared with: rounding allowed for, and nothing left to divide by.
+  struct Checked {
+    explicit Checked(const Bounds& bounds) noexcept;
+    double low, high, speed, accel, brake_accel, hardest, jerk, brake_jerk, sharpest;
+    double speed_slack, accel_slack;  // units that a difference of speeds, of accelerations, may round by
+    double per_jerk, per_brake, brake_ramp_s, per_brake_jerk;
+  };
+  bool holds(const Checked& bounds, const State& last, bool may_move, const AxisCommand& command, double dt_s) const noexcept;
+  static bool fits_in(const Checked& bounds, const AxisCommand& command, double moved, double units) noexcept;
+  static bool room_to_stop(const Checked& bounds, double v, double a, double room) noexcept;
   void ramp_down(const Bounds& bounds, State& state, AxisCommand& command, double dt_s) const noexcept;
 
   std::vector<Bounds> bounds_;
+  std::vector<Checked> checked_;
   std::vector<State> states_;
 };
 

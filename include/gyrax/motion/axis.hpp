@@ -18,7 +18,7 @@ namespace gyrax {
 
 class AxisMotion {
  public:
-  explicit AxisMotion(const AxisLimits& limits) noexcept : limits_(limits), pace_(limits.full()) {}
+  explicit AxisMotion(const AxisLimits& limits) noexcept;
 
   /// Takes up motion at rest at a position, which may be outside the travel. One that is not countable is ignored.
   /// Where nothing vouches for the position (`unsure`), the first move runs at `unsure_share` of its speed.
@@ -83,6 +83,7 @@ class AxisMotion {
   void plan_to(double target, double speed) noexcept;
   void follow_plan(double dt_s) noexcept;
   void change_speed_for(double velocity, double dt_s) noexcept;
+  bool one_stretch(double velocity, double dt_s) noexcept;
   void advance_jog(double dt_s) noexcept;
   void advance_follow(double dt_s) noexcept;
   bool could_stop(const AxisState& state, double end, double sign) const noexcept;
@@ -91,6 +92,9 @@ class AxisMotion {
 
   AxisLimits limits_;
   Pace pace_;
+  // What is divided by at every tick.
+  double per_jerk_, per_brake_, brake_ramp_s_;
+  double accel_settles_, brake_settles_;  // the speed that passes while the full acceleration, the full brake, is let go
   double speed_share_ = 1, accel_share_ = 1;
   AxisState state_{};
   Wish wish_ = Wish::rest;
