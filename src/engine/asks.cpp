@@ -90,11 +90,13 @@ void Engine::offer(ZoneId zone, PermitEvent event, State wanted, EventRing& even
   if (from != needed) {
     // Ready or reset while it is ready or live asks for nothing new.
     if (event == PermitEvent::reset || from == State::live) return;
-    events.write({.at = now_, .kind = Event::Kind::refused, .zone = zone, .state = wanted, .obstacle = holding(zone)});
+    events.write(
+        {.at = now_, .kind = Event::Kind::refused, .zone = zone, .state = wanted, .cause = tripped_of(zone), .obstacle = holding(zone)});
     return;
   }
   if (const Obstacle in_the_way = obstacle(zone); in_the_way.what != Interlock::none) {
-    events.write({.at = now_, .kind = Event::Kind::refused, .zone = zone, .state = wanted, .obstacle = in_the_way});
+    events.write(
+        {.at = now_, .kind = Event::Kind::refused, .zone = zone, .state = wanted, .cause = tripped_of(zone), .obstacle = in_the_way});
     return;
   }
   apply(zone, event, Cause::none, events);
@@ -160,7 +162,8 @@ void Engine::take_step(const Ask& ask, EventRing& events) noexcept {
     if (step == AxisMotion::Step::too_many) held = {.what = Interlock::too_many_steps};
   }
   const auto kind = held.what == Interlock::none ? Event::Kind::step : Event::Kind::step_refused;
-  events.write({.at = now_, .kind = kind, .zone = setup_.axes[index(axis)].zone, .obstacle = held, .axis = axis, .number = ask.by});
+  const ZoneId zone = setup_.axes[index(axis)].zone;
+  events.write({.at = now_, .kind = kind, .zone = zone, .cause = tripped_of(zone), .obstacle = held, .axis = axis, .number = ask.by});
 }
 
 void Engine::take_wheel(const Ask& ask, EventRing& events) noexcept {
@@ -178,9 +181,11 @@ void Engine::take_wheel(const Ask& ask, EventRing& events) noexcept {
   constexpr Span quiet = std::chrono::seconds(1);
   if (now_ - wheel_told_[index(axis)] < quiet) return;
   wheel_told_[index(axis)] = now_;
+  const ZoneId zone = setup_.axes[index(axis)].zone;
   events.write({.at = now_,
                 .kind = Event::Kind::wheel_refused,
-                .zone = setup_.axes[index(axis)].zone,
+                .zone = zone,
+                .cause = tripped_of(zone),
                 .obstacle = held,
                 .axis = axis,
                 .number = dropped});
@@ -194,7 +199,12 @@ void Engine::take_switch(const Ask& ask, EventRing& events) noexcept {
     turn(ask.target, ask.to == SwitchTo::toggle ? !is_on : ask.to == SwitchTo::on, events);
     return;
   }
-  events.write({.at = now_, .kind = Event::Kind::switch_refused, .zone = zone, .obstacle = holding(zone), .target = ask.target});
+  events.write({.at = now_,
+                .kind = Event::Kind::switch_refused,
+                .zone = zone,
+                .cause = tripped_of(zone),
+                .obstacle = holding(zone),
+                .target = ask.target});
 }
 
 void Engine::turn(SwitchId target, bool on, EventRing& events) noexcept {

@@ -178,7 +178,7 @@ void Engine::explain(TickOutput& out) const noexcept {
     const Permit& permit = permits_[z];
     AxisStatus status;
     status.held = holding(zone_at(z));
-    if (permit.stopping() || permit.state() == State::tripped) status.cause = permit.cause();
+    status.cause = tripped_of(zone_at(z));
     if (!permit.live()) status.before = obstacle(zone_at(z));
     for (const AxisId axis : setup_.zones[z].axes) {
       const Request& request = requests_[index(axis)];
@@ -190,6 +190,12 @@ void Engine::explain(TickOutput& out) const noexcept {
       why.held = permit.live() ? holding_live(axis) : status.held;
     }
   }
+}
+
+/// What the zone stops for, or has tripped of.
+Cause Engine::tripped_of(ZoneId zone) const noexcept {
+  const Permit& permit = permits_[index(zone)];
+  return permit.stopping() || permit.state() == State::tripped ? permit.cause() : Cause::none;
 }
 
 Obstacle Engine::holding(ZoneId zone) const noexcept {

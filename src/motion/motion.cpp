@@ -17,6 +17,7 @@ double unavoidable_speed(const AxisState& state, const Pace& pace) noexcept {
 
 Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> groups)
     : groups_(groups.begin(), groups.end()),
+      path_of_(groups.size()),
       carried_(groups.size()),
       from_(axes.size()),
       wanted_(axes.size()),
@@ -26,8 +27,10 @@ Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> gro
       paces_(axes.size()) {
   axes_.reserve(axes.size());
   for (const AxisLimits& limits : axes) axes_.emplace_back(limits);
-  paths_.reserve(groups.size());
-  for (const GroupSetup& group : groups) paths_.emplace_back(group.axes.size());
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    path_of_[g] = paths_.size();
+    if (groups[g].axes.size() > 1) paths_.emplace_back(groups[g].axes.size());
+  }
 }
 
 void Motion::ask_axis(AxisMotion& axis, const Request& request, const Scale& scale) noexcept {
@@ -45,15 +48,9 @@ void Motion::ask_axis(AxisMotion& axis, const Request& request, const Scale& sca
 
 void Motion::ask(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept {
   const GroupSetup& setup = groups_[group];
-  if (setup.axes.size() > 1) {
-    if (ask_pose(group, requests, scale)) return;
-    if (scale.path_speed < std::numeric_limits<double>::infinity()) {
-      ask_capped(setup, requests, scale);
-      return;
-    }
-  } else if (scale.path_speed < axes_[index(setup.axes[0])].limits().speed() * scale.speed) {
-    const double speed = axes_[index(setup.axes[0])].limits().speed();
-    ask_axis(axes_[index(setup.axes[0])], requests[index(setup.axes[0])], {scale.path_speed / speed, scale.accel});
+  if (setup.axes.size() > 1 && ask_pose(group, requests, scale)) return;
+  if (scale.path_speed < std::numeric_limits<double>::infinity()) {
+    ask_capped(setup, requests, scale);
     return;
   }
   for (const AxisId axis : setup.axes) ask_axis(axes_[index(axis)], requests[index(axis)], scale);
@@ -68,7 +65,7 @@ bool Motion::at_rest(const GroupSetup& group) const noexcept {
 /// Whether the group is taken to a pose, or still comes to rest on the way to one.
 bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept {
   const GroupSetup& setup = groups_[group];
-  Path& path = paths_[group];
+  Path& path = paths_[path_of_[group]];
   bool posing = false, same = carried_[group] != 0;
   const std::size_t n = setup.axes.size();
   for (std::size_t i = 0; i < n; ++i) {
@@ -160,7 +157,7 @@ void Motion::ask_capped(const GroupSetup& group, std::span<const Request> reques
 
 void Motion::stop(std::size_t group) noexcept {
   if (carried_[group] != 0) {
-    paths_[group].hold();
+    paths_[path_of_[group]].hold();
     return;
   }
   for (const AxisId axis : groups_[group].axes) axes_[index(axis)].stop();
@@ -172,7 +169,7 @@ void Motion::advance(std::size_t group, double dt_s) noexcept {
     for (const AxisId axis : setup.axes) axes_[index(axis)].advance(dt_s);
     return;
   }
-  Path& path = paths_[group];
+  Path& path = paths_[path_of_[group]];
   path.advance(dt_s);
   for (std::size_t i = 0; i < setup.axes.size(); ++i) {
     AxisMotion& axis = axes_[index(setup.axes[i])];

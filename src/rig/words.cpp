@@ -62,7 +62,7 @@ std::string say_amount(const Rig& rig, AxisId axis, Nano amount) {
 
 std::string say(const Rig& rig, const Event& e) {
   using Kind = Event::Kind;
-  const auto refused = [&] { return fmt::format("{}; {}", say(rig, e.obstacle), say_release(rig, e.obstacle)); };
+  const auto refused = [&] { return fmt::format("{}; {}", say(rig, e.obstacle, e.cause), say_release(rig, e.obstacle)); };
   switch (e.kind) {
     case Kind::state:
       return e.cause == Cause::none ? fmt::format("{} is {}", zone_name(rig, e.zone), name_of(e.state))

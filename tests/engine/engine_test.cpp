@@ -1,3 +1,4 @@
+#include <gyrax/rig/words.hpp>
 #include <gyrax/testing/stand.hpp>
 
 #include "support/allocations.hpp"
@@ -210,6 +211,20 @@ TEST_CASE("Tripped is left when the cause is gone, the controls are neutral and 
   CHECK(s.state() == State::stowed);
   s.make_live();
   CHECK(s.state() == State::live);
+}
+
+TEST_CASE("What is refused while tripped names what it tripped of") {
+  Stand s = stand();
+  s.make_live().unplug("pad").run(0.3).plug("pad").tick();
+  s.tap("shoulder.right").tap("hat.right").tap("face.south");
+  REQUIRE(s.state() == State::tripped);
+  int told = 0;
+  for (const Event& e : s.events()) {
+    if (e.obstacle.what != Interlock::tripped) continue;
+    CHECK(say(s.rig(), e).find("the zone has tripped: a handset was unplugged") != std::string::npos);
+    ++told;
+  }
+  CHECK(told == 3);
 }
 
 TEST_CASE("Pulled out and put back inside one tick is a loss, too") {

@@ -109,7 +109,8 @@ TEST_CASE("Each kind of bad command is refused, and replaced in the same tick by
 
 TEST_CASE("Its own ramp from wherever the motion was: as short as a stop can be, inside the brake limits, in one piece") {
   const Pace pace{50, 200, 2000, 400, 8000};
-  for (const auto& [v, a] : {std::pair{20.0, 0.0}, {30.0, 150.0}, {45.0, 0.0}, {3.0, 0.0}, {1.0, 40.0}, {0.3, 10.0}}) {
+  for (const auto& start : {std::pair{20.0, 0.0}, {30.0, 150.0}, {45.0, 0.0}, {3.0, 0.0}, {1.0, 40.0}, {0.3, 10.0}}) {
+    const double v = start.first, a = start.second;
     for (const double span : {0.0007, 0.01, 0.5}) {
       CAPTURE(v);
       CAPTURE(a);

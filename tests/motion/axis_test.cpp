@@ -1,5 +1,6 @@
 #include <gyrax/motion/motion.hpp>
 
+#include "support/allocations.hpp"
 #include "support/random.hpp"
 
 #include <doctest/doctest.h>
@@ -391,4 +392,33 @@ TEST_CASE("To a pose: on a straight line, together, each inside its limits; held
   for (int i = 0; i < 300; ++i) motion.advance(0, 0.002);
   CHECK_FALSE(motion.on_path(0));
   CHECK(motion.axis(AxisId{1}).state().p / motion.axis(AxisId{0}).state().p == doctest::Approx(20.1 / 300.05));
+}
+
+TEST_CASE("No move takes memory: jogs, steps, counts, following, poses") {
+  const AxisLimits limits[] = {*AxisLimits::make(0, 100, full), *AxisLimits::make(0, 100, full)};
+  GroupSetup group;
+  group.axes = {AxisId{0}, AxisId{1}};
+  const GroupSetup groups[] = {group};
+  Motion motion(limits, groups);
+  test::Random random(9);
+  const std::size_t before = test::allocations();
+  for (int i = 0; i < 20'000; ++i) {
+    Request requests[2];
+    const int kind = i / 400 % 5;
+    for (Request& r : requests) {
+      r.jogging = kind == 0;
+      r.jog = random.in(-1, 1);
+      r.following = kind == 1;
+      r.position = random.in(0, 100);
+      r.catch_up = 10;
+      r.going = kind >= 3;
+      r.posing = kind == 4;
+      r.goal = i / 400 * 1'000'000'000LL;
+    }
+    if (kind == 2) motion.axis(AxisId{0}).wheel(random.whole(-5, 5), 1'000'000, 0);
+    motion.ask(0, requests, {.speed = i % 3 == 0 ? 0.5 : 1, .path_speed = 40});
+    motion.advance(0, 0.002);
+  }
+  CHECK(test::allocations() == before);
+  CHECK(motion.axis(AxisId{0}).state().p > 0);
 }

@@ -101,6 +101,7 @@ class Engine {
   void take_up(ZoneId zone) noexcept;
   Obstacle obstacle(ZoneId zone) const noexcept;
   Obstacle holding(ZoneId zone) const noexcept;
+  Cause tripped_of(ZoneId zone) const noexcept;
   bool powered(AxisId axis) const noexcept;
   Obstacle holding_live(AxisId axis) const noexcept;
 

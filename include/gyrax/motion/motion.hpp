@@ -56,7 +56,8 @@ class Motion {
 
   std::vector<AxisMotion> axes_;
   std::vector<GroupSetup> groups_;
-  std::vector<Path> paths_;            // by group
+  std::vector<Path> paths_;            // of the groups of several axes
+  std::vector<std::size_t> path_of_;   // by group: the row in paths_
   std::vector<std::uint8_t> carried_;  // by group: its path moves the axes
   // Scratch, one a group member.
   std::vector<double> from_, wanted_, limit_, settled_;
