@@ -35,8 +35,6 @@ class Path {
   bool arrived() const noexcept { return at_rest() && state_.p == length_; }
   AxisState state(std::size_t axis) const noexcept;
   Nano goal(std::size_t axis) const noexcept { return goals_[axis]; }
-  /// The least time to its end from where it is.
-  double time_left() const noexcept { return shortest_time(state_, length_, pace_); }
 
  private:
   void aim(bool to_end) noexcept;
