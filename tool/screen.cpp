@@ -95,7 +95,7 @@ Piece doing(const Rig& rig, const AxisView& axis) {
   return {fmt::format("held: {}", name), why.asked ? Style::bad : Style::dim};
 }
 
-bool is_key(ControlId control) { return all_controls()[index(control)].shape == ControlShape::key; }
+bool is_key(const ControlName& control) { return control.shape == ControlShape::key; }
 
 class Composer {
  public:
@@ -145,24 +145,39 @@ class Composer {
       if (rig.zones.size() > 1) line.push_back({rig.zones[z] + " "});
       const State state = view.zones[z].state;
       line.push_back({name_of(state), style_of(state)});
+      std::string who;
+      for (std::size_t h = 0; h < rig.handsets.size(); ++h)
+        if (has(view.zones[z].in_charge, HandsetId{static_cast<std::uint16_t>(h)})) who += (who.empty() ? "" : ", ") + rig.handsets[h];
+      if (rig.handsets.size() > 1 && !who.empty()) line.push_back({fmt::format(" ({} in charge)", who)});
       if (state == State::tripped || state == State::stopping)
         line.push_back({fmt::format(" ({})", about(view.zones[z].cause).sentence), style_of(state)});
       line.push_back({"   "});
     }
-    line.push_back(
-        {fmt::format("rate {:g} %{}", view.rate, view.reduced ? ", reduced speed" : ""), view.reduced ? Style::warn : Style::plain});
-    for (std::size_t s = 0; s < rig.slots.size(); ++s) {
-      const SlotId slot{static_cast<std::uint16_t>(s)};
-      const bool layer =
-          std::any_of(rig.setup.bindings.begin(), rig.setup.bindings.end(), [&](const BindingSetup& b) { return b.layer == slot; });
-      const Sample& sample = view.samples[s];
-      if (layer && sample.known && (sample.pressed || sample.value >= Bind::press_at))
-        line.push_back({fmt::format("   layer {}", rig.slots[s].name), Style::good});
+    for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
+      const RateId rate = rig.setup.notches.numbers[n].rate;
+      if (rate == no<RateId>) continue;
+      const bool shared = rate == RateId{0};
+      // The shared rate is no news where every axis has one of its own.
+      if (shared && rig.setup.notches.rates.size() > 1 && rig.setup.notches.rates.front().values.size() < 2) continue;
+      const Origin& at = rig.numbers[n].origin;
+      const std::string where = at.line > 0 ? fmt::format(" (line {})", at.line) : "";
+      line.push_back({fmt::format("{} {:g} %{}  ", rig.numbers[n].name, view.rates[index(rate)], where),
+                      view.rates[index(rate)] < 100 ? Style::warn : Style::plain});
     }
+    if (view.reduced) line.push_back({"reduced speed  ", Style::warn});
+    if (view.chosen != no<NumberId>) line.push_back({fmt::format("dial: {}  ", rig.numbers[index(view.chosen)].name), Style::strong});
+    for (std::size_t l = 0; l < view.layers.size(); ++l)
+      if (view.layers[l] != 0) line.push_back({fmt::format(" layer {} ", rig.layers[l]), Style::good});
     for (std::size_t s = 0; s < view.switches.size(); ++s)
       line.push_back({fmt::format("   {} {}", rig.switches[s], view.switches[s] != 0 ? "on" : "off"),
                       view.switches[s] != 0 ? Style::plain : Style::dim});
     add(line);
+    if (view.holding.share > 0) {
+      const BindingSetup& b = rig.setup.bindings[index(view.holding.binding)];
+      std::string progress;
+      for (int i = 0; i < 20; ++i) progress += i < static_cast<int>(view.holding.share * 20) ? "█" : "·";
+      add({{fmt::format("keep holding {}: {} of {:g} s", rig.slots[index(b.slot)].name, progress, to_seconds(b.hold)), Style::strong}});
+    }
     const Lateness& late = view.lateness;
     add({{fmt::format("{:g} Hz, {} ticks, {} late, {} missed, worst {:.2f} ms; {} readings", 1 / to_seconds(rig.period), view.ticks,
                       late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings),
@@ -233,7 +248,7 @@ class Composer {
       std::vector<Line> cells;
       for (const bool keys : {false, true})
         for (std::size_t s = 0; s < scene_.rig->slots.size(); ++s)
-          if (is_key(scene_.rig->setup.controls[s].control) == keys) cells.push_back(played_cell(s));
+          if (is_key(shown_as(s)) == keys) cells.push_back(played_cell(s));
       columns_of(cells, end);
     }
   }
@@ -253,7 +268,7 @@ class Composer {
     // What is deflected tells more than what is pressed: sticks first.
     for (const bool keys : {false, true})
       for (const SeenControl& control : seen.controls)
-        if (is_key(control.control) == keys) cells.push_back(seen_cell(s, control));
+        if (is_key(all_controls()[index(control.control)]) == keys) cells.push_back(seen_cell(s, control));
     columns_of(cells, end);
   }
 
@@ -269,10 +284,22 @@ class Composer {
                    sample != nullptr && sample->known ? sample_value(*sample, name) : value_of(control));
   }
 
+  /// A slot's control; for one that the rig makes of others its name and what it is like.
+  ControlName shown_as(std::size_t slot) const {
+    const ControlSetup& setup = scene_.rig->setup.controls[slot];
+    if (setup.control != no<ControlId>) return all_controls()[index(setup.control)];
+    ControlName made;
+    made.name = scene_.rig->slots[slot].name;
+    const ControlKind kind = setup.calibration.kind();
+    made.shape = kind == ControlKind::key ? ControlShape::key : kind == ControlKind::centred ? ControlShape::centred : ControlShape::one_sided;
+    return made;
+  }
+
   Line played_cell(std::size_t slot) const {
-    const ControlName& name = all_controls()[index(scene_.rig->setup.controls[slot].control)];
+    const ControlName name = shown_as(slot);
     const Sample& sample = scene_.run->samples[slot];
-    return cell_of(name, kernel_code(name), sample.known, "", sample_value(sample, name));
+    const std::string code = scene_.rig->setup.controls[slot].control == no<ControlId> ? "made" : kernel_code(name);
+    return cell_of(name, code, sample.known, "", sample_value(sample, name));
   }
 
   static double sample_value(const Sample& sample, const ControlName& name) {

@@ -1,57 +1,107 @@
 #include <gyrax/bind/bind.hpp>
 
 namespace gyrax {
+namespace {
 
-Bind::Bind(std::span<const BindingSetup> bindings, std::size_t slots, const NotchSetup& notches)
-    : bindings_(bindings.begin(), bindings.end()),
-      states_(bindings.size()),
+/// What a key can repeat in one pass; more than a tick can hold at the fastest repetition.
+constexpr std::size_t greatest_repeats = 8;
+
+template <class Id>
+void add_once(std::vector<Id>& list, Id id) {
+  for (const Id one : list)
+    if (one == id) return;
+  list.push_back(id);
+}
+
+}  // namespace
+
+Bind::Bind(const BindSetup& setup, std::size_t slots)
+    : bindings_(setup.bindings),
+      layers_(setup.layers),
+      latched_(setup.layers.size()),
+      states_(bindings_.size()),
       pressed_(slots),
+      pressed_in_(slots, no<LayerId>),
       of_slot_(slots),
-      rivals_(bindings.size()),
-      rate_(notches.rates, notches.rate),
-      reduced_(notches.reduced.starts_on) {
-  std::size_t most = 1;
+      layers_of_(slots),
+      chords_of_(slots),
+      in_charge_(setup.notches.increments.size(), ~0u),
+      gestures_(slots, setup.gestures),
+      numbers_(setup.notches),
+      reduced_(setup.notches.reduced.starts_on) {
+  for (std::size_t l = 0; l < layers_.size(); ++l) latched_[l] = layers_[l].starts_on ? 1 : 0;
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
-    auto& list = of_slot_[index(bindings_[row].slot)];
-    list.push_back(BindingId{static_cast<std::uint16_t>(row)});
-    most = list.size() > most ? list.size() : most;
-    if (bindings_[row].layer != no<SlotId>) continue;
-    for (const BindingSetup& other : bindings_)
-      if (other.slot == bindings_[row].slot && other.layer != no<SlotId>) rivals_[row].push_back(other.layer);
+    const BindingSetup& b = bindings_[row];
+    const BindingId id{static_cast<std::uint16_t>(row)};
+    of_slot_[index(b.slot)].push_back(id);
+    if (!b.repeat.empty()) repeating_.push_back(id);
+    if (b.gesture == Gesture::hold) holds_.push_back(id);
+    if (b.gesture == Gesture::chord) {
+      chords_of_[index(b.slot)].push_back(id);
+      for (const SlotId other : b.with) chords_of_[index(other)].push_back(id);
+    }
+    if (b.effect == Effect::choose && chosen_ == no<NumberId>) chosen_ = b.numbers.front();
   }
-  asks_.reserve(2 * most);
+  // The last described goes before the others.
+  for (std::size_t l = layers_.size(); l-- > 0;)
+    for (const BindingSetup& b : bindings_)
+      if (index(b.layer) == l) add_once(layers_of_[index(b.slot)], b.layer);
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
     const BindingSetup& b = bindings_[row];
     const bool follows = b.effect == Effect::follow, jogs = b.effect == Effect::jog;
     if (!follows && !jogs && b.effect != Effect::go && b.effect != Effect::pose) continue;
-    moving_.push_back({BindingId{static_cast<std::uint16_t>(row)}, b.slot, b.coordinate, !follows && !jogs, follows,
-                       b.layer != no<SlotId> || !rivals_[row].empty()});
+    moving_.push_back(
+        {BindingId{static_cast<std::uint16_t>(row)}, b.slot, b.coordinate, !follows && !jogs, follows, !layers_of_[index(b.slot)].empty()});
   }
-  for (const auto& list : notches.increments) increments_.emplace_back(list.values, list.start);
+  asks_.reserve(3 * bindings_.size() + greatest_repeats * repeating_.size() + 1);
 }
 
-Nano Bind::increment(CoordinateId coordinate) const noexcept {
-  const auto& notches = increments_[index(coordinate)];
-  return notches.empty() ? 0 : notches.value();
-}
+void Bind::put_in_charge(CoordinateId coordinate, std::uint32_t handsets) noexcept { in_charge_[index(coordinate)] = handsets; }
 
 bool Bind::pressed(SlotId slot, const Signal& signal) const noexcept {
   const Sample& sample = signal.sample(slot);
   return sample.known && (sample.pressed || pressed_[index(slot)] != 0);
 }
 
+bool Bind::on(LayerId layer, const Signal& signal) const noexcept {
+  const SlotId held = layers_[index(layer)].held;
+  return latched_[index(layer)] != 0 || (held != no<SlotId> && pressed(held, signal));
+}
+
+/// In which layer a control acts now.
+LayerId Bind::layer_of(SlotId slot, const Signal& signal) const noexcept {
+  for (const LayerId layer : layers_of_[index(slot)])
+    if (on(layer, signal)) return layer;
+  return no<LayerId>;
+}
+
 bool Bind::counts(std::size_t row, const Signal& signal) const noexcept {
-  if (bindings_[row].layer != no<SlotId>) return pressed(bindings_[row].layer, signal);
-  for (const SlotId rival : rivals_[row])
-    if (pressed(rival, signal)) return false;
-  return true;
+  return bindings_[row].layer == layer_of(bindings_[row].slot, signal);
+}
+
+bool Bind::may(std::size_t row, const Signal& signal) const noexcept {
+  const BindingSetup& b = bindings_[row];
+  return !moves(b.effect) || (in_charge_[index(b.coordinate)] >> index(signal.setup(b.slot).handset) & 1u) != 0;
+}
+
+Rivals Bind::rivals(SlotId slot, LayerId layer) const noexcept {
+  Rivals out;
+  for (const BindingId id : of_slot_[index(slot)]) {
+    const BindingSetup& b = bindings_[index(id)];
+    if (b.layer != layer) continue;
+    out.tap = out.tap || b.gesture == Gesture::tap;
+    out.double_tap = out.double_tap || b.gesture == Gesture::double_tap;
+    if (b.gesture == Gesture::hold) out.hold = b.hold;
+  }
+  for (const BindingId id : chords_of_[index(slot)]) out.chord = out.chord || bindings_[index(id)].layer == layer;
+  return out;
 }
 
 bool Bind::press_changed(const Change& change, const Signal& signal) noexcept {
-  const Sample& sample = signal.sample(change.slot);
-  const double size = sample.value < 0 ? -sample.value : sample.value;
+  const ControlSetup& control = signal.setup(change.slot);
+  const double value = signal.sample(change.slot).value, size = value < 0 ? -value : value;
   auto& was = pressed_[index(change.slot)];
-  const bool is = was != 0 && !change.first ? size >= release_below : size >= press_at;
+  const bool is = was != 0 && !change.first ? size >= control.release_below : size >= control.press_at;
   // The first word of a control tells where it is, not that it was brought there just now.
   const bool edge = !change.first && is != (was != 0);
   was = is ? 1 : 0;
@@ -61,8 +111,9 @@ bool Bind::press_changed(const Change& change, const Signal& signal) noexcept {
 void Bind::ask(Ask::Kind kind, std::size_t row) noexcept {
   const BindingSetup& b = bindings_[row];
   const bool counted = kind == Ask::Kind::step || kind == Ask::Kind::wheel;
-  const Nano by = counted ? b.count * increment(b.coordinate) : 0;
-  asks_.push_back({kind, BindingId{static_cast<std::uint16_t>(row)}, b.zones, b.coordinate, by, 0, b.target, b.to});
+  Ask ask{kind, BindingId{static_cast<std::uint16_t>(row)}, b.zones, b.coordinate, 0, 0, b.target, b.to, no<NumberId>};
+  if (counted) ask.by = b.count * numbers_.increment(b.coordinate);
+  asks_.push_back(ask);
 }
 
 /// Turns reduced speed on or off, and asks for nothing where that changes nothing.
@@ -70,50 +121,99 @@ void Bind::reduce(std::size_t row, bool is_pressed) noexcept {
   const bool before = reduced();
   const SwitchTo to = bindings_[row].to;
   if (to == SwitchTo::while_held) {
-    if (is_pressed != states_[row].engaged) reduced_held_ += is_pressed ? 1 : -1;
-    states_[row].engaged = is_pressed;
+    reduced_held_ += is_pressed ? 1 : -1;
   } else if (is_pressed) {
     reduced_ = to == SwitchTo::toggle ? !reduced_ : to == SwitchTo::on;
   }
   if (reduced() != before) ask(Ask::Kind::reduced, row);
 }
 
-void Bind::on_press(std::size_t row, Time at) noexcept {
+void Bind::latch(std::size_t row, bool is_pressed) noexcept {
+  const BindingSetup& b = bindings_[row];
+  if (!is_pressed && b.to != SwitchTo::while_held) return;
+  auto& latched = latched_[index(b.to_layer)];
+  const std::uint8_t before = latched;
+  const bool on = b.to == SwitchTo::while_held ? is_pressed : b.to == SwitchTo::toggle ? before == 0 : b.to == SwitchTo::on;
+  latched = on ? 1 : 0;
+  if (latched != before) ask(Ask::Kind::layer, row);
+}
+
+/// What a press asks for at once, and once more each time it repeats.
+void Bind::act(std::size_t row) noexcept {
   const BindingSetup& b = bindings_[row];
   switch (b.effect) {
-    case Effect::jog:
-    case Effect::go:
-    case Effect::pose:
-      states_[row].engaged = true;
-      states_[row].since = at;
-      break;
-    case Effect::handwheel:
-    case Effect::follow: break;
     case Effect::step: ask(Ask::Kind::step, row); break;
-    case Effect::set: ask(Ask::Kind::set, row); break;
     case Effect::rate:
-      if (rate_.move(b.count)) ask(Ask::Kind::rate, row);
-      break;
-    case Effect::increment: {
-      bool moved = false;
-      for (auto& notches : increments_) moved = notches.move(b.count) || moved;
-      if (moved) ask(Ask::Kind::increment, row);
+    case Effect::increment:
+    case Effect::adjust: {
+      const NumberId number = b.effect == Effect::adjust && b.numbers.empty() ? chosen_ : b.numbers.front();
+      const bool picks = b.percent > 0 || b.goal > 0;
+      if (!(picks ? numbers_.pick(number, b.percent, b.goal) : numbers_.move(number, b.count))) break;
+      ask(Ask::Kind::number, row);
+      asks_.back().number = number;
       break;
     }
+    case Effect::choose: {
+      std::size_t at = 0;
+      while (at < b.numbers.size() && b.numbers[at] != chosen_) ++at;
+      chosen_ = b.numbers[at + 1 < b.numbers.size() ? at + 1 : 0];
+      ask(Ask::Kind::chosen, row);
+      asks_.back().number = chosen_;
+      break;
+    }
+    case Effect::set:
+      ask(Ask::Kind::set, row);
+      if (b.to == SwitchTo::while_held) asks_.back().to = SwitchTo::on;
+      break;
+    case Effect::layer: latch(row, true); break;
     case Effect::reduced: reduce(row, true); break;
     case Effect::ready: ask(Ask::Kind::ready, row); break;
     case Effect::stow: ask(Ask::Kind::stow, row); break;
     case Effect::enable: ask(Ask::Kind::enable, row); break;
     case Effect::stop: ask(Ask::Kind::stop, row); break;
     case Effect::reset: ask(Ask::Kind::reset, row); break;
+    case Effect::jog:
+    case Effect::go:
+    case Effect::pose:
+    case Effect::handwheel:
+    case Effect::follow: break;
   }
 }
 
+void Bind::touch(std::size_t row) noexcept {
+  if (!states_[row].told) ask(Ask::Kind::touched, row);
+  states_[row].told = true;
+}
+
+void Bind::on_press(std::size_t row, Time at, const Signal& signal) noexcept {
+  State& state = states_[row];
+  if (!may(row, signal)) {
+    touch(row);
+    return;
+  }
+  state.engaged = true;
+  state.since = at;
+  if (const auto& stages = bindings_[row].repeat; !stages.empty()) {
+    state.repeats = true;
+    state.next = at + stages.front().after;
+  }
+  act(row);
+}
+
 void Bind::on_release(std::size_t row) noexcept {
-  if (bindings_[row].effect == Effect::reduced) reduce(row, false);
-  states_[row].engaged = false;
-  if (bindings_[row].effect != Effect::enable) return;
-  states_[row].squeezed = false;
+  const BindingSetup& b = bindings_[row];
+  State& state = states_[row];
+  if (state.engaged) {
+    if (b.effect == Effect::reduced && b.to == SwitchTo::while_held) reduce(row, false);
+    if (b.effect == Effect::layer) latch(row, false);
+    if (b.effect == Effect::set && b.to == SwitchTo::while_held) {
+      ask(Ask::Kind::set, row);
+      asks_.back().to = SwitchTo::off;
+    }
+  }
+  state.engaged = state.repeats = state.told = false;
+  if (b.effect != Effect::enable) return;
+  state.squeezed = false;
   ask(Ask::Kind::release, row);
 }
 
@@ -124,18 +224,90 @@ void Bind::watch_squeeze(std::size_t row, const Signal& signal) noexcept {
   ask(Ask::Kind::squeeze, row);
 }
 
+/// Whether this key is the last one of a chord; the chord is pressed then.
+bool Bind::complete_chord(SlotId slot, Time at, const Signal& signal) noexcept {
+  for (const BindingId id : chords_of_[index(slot)]) {
+    const BindingSetup& b = bindings_[index(id)];
+    if (b.layer != layer_of(b.slot, signal)) continue;
+    const Time since = at - gestures_.times().chord;
+    const auto is_there = [&](SlotId member) { return member == slot || gestures_.undecided_since(member, since); };
+    bool all = is_there(b.slot);
+    for (const SlotId member : b.with) all = all && is_there(member);
+    if (!all) continue;
+    gestures_.take(b.slot);
+    for (const SlotId member : b.with) gestures_.take(member);
+    on_press(index(id), at, signal);
+    return true;
+  }
+  return false;
+}
+
+void Bind::turned_out(std::span<const Gestures::Outcome> outcomes, const Signal& signal) noexcept {
+  for (const Gestures::Outcome& outcome : outcomes) {
+    for (const BindingId id : of_slot_[index(outcome.slot)]) {
+      const BindingSetup& b = bindings_[index(id)];
+      if (b.layer != pressed_in_[index(outcome.slot)] || b.gesture != outcome.gesture || b.effect == Effect::stop) continue;
+      on_press(index(id), outcome.at, signal);
+      if (outcome.over) on_release(index(id));
+    }
+  }
+}
+
+void Bind::key_down(SlotId slot, Time at, const Signal& signal) noexcept {
+  const LayerId layer = layer_of(slot, signal);
+  pressed_in_[index(slot)] = layer;
+  if (!chords_of_[index(slot)].empty() && complete_chord(slot, at, signal)) return;
+  turned_out(gestures_.press(slot, at, rivals(slot, layer)), signal);
+}
+
+void Bind::key_up(SlotId slot, Time at, const Signal& signal) noexcept {
+  turned_out(gestures_.release(slot, at), signal);
+  for (const BindingId id : of_slot_[index(slot)])
+    if (bindings_[index(id)].gesture != Gesture::release && bindings_[index(id)].effect != Effect::stop) on_release(index(id));
+  for (const BindingId id : chords_of_[index(slot)])
+    if (states_[index(id)].engaged) on_release(index(id));
+}
+
+/// Counts of a dial.
+void Bind::turn(const Change& change, const Signal& signal) noexcept {
+  if (change.counts == 0) return;
+  for (const BindingId id : of_slot_[index(change.slot)]) {
+    const std::size_t row = index(id);
+    if (!counts(row, signal)) continue;
+    if (!may(row, signal)) {
+      ask(Ask::Kind::touched, row);
+    } else if (bindings_[row].effect == Effect::handwheel) {
+      ask(Ask::Kind::wheel, row);
+      asks_.back().counts = change.counts;
+    } else if (bindings_[row].effect == Effect::adjust) {
+      const BindingSetup& b = bindings_[row];
+      const NumberId number = b.numbers.empty() ? chosen_ : b.numbers.front();
+      if (!numbers_.move(number, b.count * change.counts)) continue;
+      ask(Ask::Kind::number, row);
+      asks_.back().number = number;
+    }
+  }
+}
+
+/// Lets go of everything that a handset held which is gone, or whose readings were lost.
+void Bind::forget_unknown(const Signal& signal) noexcept {
+  for (std::size_t slot = 0; slot < of_slot_.size(); ++slot)
+    if (!signal.sample(SlotId{static_cast<std::uint16_t>(slot)}).known) gestures_.forget(SlotId{static_cast<std::uint16_t>(slot)});
+  for (std::size_t row = 0; row < bindings_.size(); ++row) {
+    const BindingSetup& b = bindings_[row];
+    bool known = signal.sample(b.slot).known;
+    for (const SlotId member : b.with) known = known && signal.sample(member).known;
+    // The zone of an enable stops because of what happened; that it was let go nobody has said.
+    if (known || b.effect == Effect::enable || !states_[row].engaged) continue;
+    on_release(row);
+  }
+}
+
 std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) noexcept {
   using Kind = Change::Kind;
   asks_.clear();
-  if (change.kind == Kind::counted) {
-    if (change.counts == 0) return asks_;
-    for (const BindingId id : of_slot_[index(change.slot)]) {
-      if (bindings_[index(id)].effect != Effect::handwheel || !counts(index(id), signal)) continue;
-      ask(Ask::Kind::wheel, index(id));
-      asks_.back().counts = change.counts;
-    }
-    return asks_;
-  }
+  if (change.lost > 0 || change.kind == Kind::absent || change.kind == Kind::present) forget_unknown(signal);
+  if (change.kind == Kind::counted) turn(change, signal);
   if (change.kind != Kind::key && change.kind != Kind::held && change.kind != Kind::moved) return asks_;
   const bool edge = change.kind == Kind::moved ? press_changed(change, signal) : change.kind == Kind::key;
   const bool down = change.kind == Kind::moved ? pressed_[index(change.slot)] != 0 : change.pressed;
@@ -143,15 +315,52 @@ std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) n
   for (const BindingId id : of_slot_[index(change.slot)]) {
     const std::size_t row = index(id);
     // A stop counts however it comes to be down, in any layer; nothing else does without being seen pressed.
-    if (bindings_[row].effect == Effect::stop) {
-      if (down && (edge || unseen)) on_press(row, change.at);
-      continue;
-    }
-    if (edge && !down) on_release(row);
-    if (edge && down && counts(row, signal)) on_press(row, change.at);
+    if (bindings_[row].effect == Effect::stop && down && (edge || unseen)) act(row);
     watch_squeeze(row, signal);
+    if (change.kind != Kind::moved || !moves(bindings_[row].effect)) continue;
+    if (signal.sample(change.slot).neutral()) {
+      states_[row].told = false;
+    } else if (!may(row, signal) && counts(row, signal)) {
+      touch(row);
+    }
   }
+  if (edge && down) key_down(change.slot, change.at, signal);
+  if (edge && !down) key_up(change.slot, change.at, signal);
   return asks_;
+}
+
+void Bind::repeat(Time now, const Signal& signal) noexcept {
+  for (const BindingId id : repeating_) {
+    State& state = states_[index(id)];
+    for (std::size_t i = 0; i < greatest_repeats && state.repeats && state.next <= now; ++i) {
+      state.repeats = counts(index(id), signal);
+      if (!state.repeats) break;
+      act(index(id));
+      Span every{};
+      for (const RepeatStage& stage : bindings_[index(id)].repeat)
+        if (state.next - state.since >= stage.after) every = stage.every;
+      state.next += every;
+    }
+    // After a pause nothing is made up for.
+    if (state.next < now) state.next = now;
+  }
+}
+
+std::span<const Ask> Bind::pass(Time now, const Signal& signal) noexcept {
+  asks_.clear();
+  turned_out(gestures_.pass(now), signal);
+  repeat(now, signal);
+  return asks_;
+}
+
+Bind::Hold Bind::holding(Time now) const noexcept {
+  Hold most;
+  for (const BindingId id : holds_) {
+    const SlotId slot = bindings_[index(id)].slot;
+    const double share = pressed_in_[index(slot)] == bindings_[index(id)].layer ? gestures_.hold_share(slot, now) : 0;
+    if (share > most.share) most = {id, share};
+  }
+  return most;
 }
 
 double Bind::grown(const BindingSetup& b, Span held) noexcept {
@@ -203,8 +412,8 @@ void Bind::requests(const Signal& signal, Time now, std::span<Request> out) noex
     const std::size_t row = index(m.binding);
     State& state = states_[row];
     const Sample& sample = signal.sample(m.slot);
-    if (!sample.known || (m.layered && !counts(row, signal))) {
-      state = {};
+    if (!sample.known || (m.layered && !counts(row, signal)) || !may(row, signal)) {
+      state.armed = state.engaged = false;
       continue;
     }
     const ControlKind kind = signal.setup(m.slot).calibration.kind();

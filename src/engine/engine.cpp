@@ -28,6 +28,7 @@ std::vector<Permit> permits(const std::vector<ZoneSetup>& zones) {
 Wiring wiring_of(const AxisSetup& a) { return a.wiring; }
 AxisLimits limits_of(const AxisSetup& a) { return a.limits; }
 std::optional<ServoMap> servo_of(const AxisSetup& a) { return a.servo; }
+std::optional<MotorMap> motor_of(const AxisSetup& a) { return a.motor; }
 Bounds bounds_of(const AxisSetup& a) {
   const Pace& full = a.limits.full();
   return {a.limits.low(), a.limits.high(), full.speed, full.accel, full.jerk, full.brake_accel, full.brake_jerk};
@@ -49,18 +50,20 @@ TickBuffers::TickBuffers(const Setup& setup, std::size_t capacity)
 Engine::Engine(const Setup& setup)
     : setup_(setup),
       signal_(setup.handsets, setup.controls),
-      bind_(setup.bindings, setup.controls.size(), setup.notches),
+      bind_({setup.bindings, setup.layers, setup.notches, setup.gestures}, setup.controls.size()),
       links_(setup.links, column(setup.axes, wiring_of)),
       permits_(permits(setup.zones)),
       motion_(column(setup.axes, limits_of), setup.groups),
       envelope_(column(setup.axes, bounds_of)),
-      output_(setup.links, column(setup.axes, wiring_of), column(setup.axes, servo_of), wiring(setup.switches)),
+      output_(setup.links, column(setup.axes, wiring_of), column(setup.axes, servo_of), column(setup.axes, motor_of), wiring(setup.switches)),
       requests_(setup.axes.size()),
       must_be_measured_(column(setup.axes, is_measured)),
       taken_up_(setup.axes.size()),
       switches_(setup.switches.size()),
       wheel_told_(setup.axes.size(), Time{-Span{std::chrono::hours(1)}}),
-      stopped_(setup.zones.size()) {
+      stopped_(setup.zones.size()),
+      charges_(setup.zones.size()),
+      holds_(setup.axes.size()) {
   for (std::size_t i = 0; i < switches_.size(); ++i) switches_[i] = setup.switches[i].start_on ? 1 : 0;
 }
 
@@ -70,7 +73,7 @@ void Engine::tick(const TickInput& in, TickOutput& out) noexcept {
   if (in.end) take_end(out.events);
   take_readings(in, out.events);
   watch(out.events);
-  plan();
+  plan(out.events);
   command(out.events, out);
   out.frames = output_.frames(out.commands, switches_, now_);
   explain(out);
@@ -117,7 +120,7 @@ void Engine::watch(EventRing& events) noexcept {
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     const State state = permits_[z].state();
     if (state == State::stowed || state == State::tripped) continue;
-    const Interlock loss = first_loss(setup_.zones[z], signal_, links_, now_).what;
+    const Interlock loss = first_loss(setup_.zones[z], counted_on(zone_at(z)), signal_, links_, now_).what;
     if (loss == Interlock::handset_gone) fault(zone_at(z), Cause::handset_gone, events);
     if (loss == Interlock::handset_silent) fault(zone_at(z), Cause::handset_silent, events);
     if (loss == Interlock::link_silent) fault(zone_at(z), Cause::link_silent, events);
@@ -125,7 +128,8 @@ void Engine::watch(EventRing& events) noexcept {
 }
 
 Scale Engine::scale(const GroupSetup& group) const noexcept {
-  Scale scale{.speed = bind_.rate(), .path_speed = group.path_speed};
+  const CoordinateId first{static_cast<std::uint16_t>(index(group.axes.front()))};
+  Scale scale{.speed = bind_.numbers().rate(first), .path_speed = group.path_speed};
   if (!bind_.reduced()) return scale;
   scale.speed *= setup_.notches.reduced.speed;
   scale.accel = setup_.notches.reduced.accel;
@@ -133,11 +137,58 @@ Scale Engine::scale(const GroupSetup& group) const noexcept {
   return scale;
 }
 
-void Engine::plan() noexcept {
+/// Whether an axis of a group lacks a switch that it needs. What it was asked meanwhile has to be let go before it counts.
+bool Engine::lacks(const GroupSetup& group, EventRing& events) noexcept {
+  bool lacking = false;
+  for (const AxisId axis : group.axes) {
+    Hold& hold = holds_[index(axis)];
+    hold.why = {};
+    if (setup_.axes[index(axis)].needs.empty()) continue;
+    Request& request = requests_[index(axis)];
+    Obstacle why;
+    for (const SwitchId target : setup_.axes[index(axis)].needs)
+      if (switches_[index(target)] == 0) why = {.what = Interlock::switch_off, .target = target};
+    const bool lacks_now = why.what != Interlock::none;
+    if (lacks_now && request.moving() && !hold.lapsed) refuse_move(axis, request.by, why, events);
+    hold.lapsed = request.moving() && (hold.lapsed || lacks_now);
+    if (!lacks_now && hold.lapsed) why = {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
+    hold.why = why;
+    if (hold.lapsed) request = Request{.by = request.by, .waiting_for = request.by};
+    lacking = lacking || lacks_now;
+  }
+  return lacking;
+}
+
+/// A motor comes to rest, and stays there for its time, before it turns the other way.
+void Engine::turn_round(AxisId axis) noexcept {
+  const AxisSetup& setup = setup_.axes[index(axis)];
+  if (!setup.motor) return;
+  Hold& hold = holds_[index(axis)];
+  Request& request = requests_[index(axis)];
+  const AxisMotion& motion = motion_.axis(axis);
+  if (!motion.at_rest()) {
+    hold.rests_since = now_;
+    hold.direction = motion.state().v < 0 ? -1 : motion.state().v > 0 ? 1 : hold.direction;
+  }
+  const int asked = request.jog > 0 ? 1 : request.jog < 0 ? -1 : 0;
+  if (asked == 0 || hold.direction == 0 || asked == hold.direction) return;
+  if (motion.at_rest() && now_ - hold.rests_since >= setup.rest) return;
+  request.jog = 0;
+  hold.why = {.what = Interlock::turning_round};
+}
+
+void Engine::refuse_move(AxisId axis, SlotId by, const Obstacle& why, EventRing& events) noexcept {
+  const ZoneId zone = setup_.axes[index(axis)].zone;
+  events.write({.at = now_, .kind = Event::Kind::move_refused, .zone = zone, .cause = tripped_of(zone), .obstacle = why, .axis = axis, .by = by});
+}
+
+void Engine::plan(EventRing& events) noexcept {
   bind_.requests(signal_, now_, requests_);
   for (std::size_t g = 0; g < motion_.groups().size(); ++g) {
     const bool live = permits_[index(motion_.groups()[g].zone)].live();
-    if (live) {
+    const bool lacking = lacks(motion_.groups()[g], events);
+    for (const AxisId axis : motion_.groups()[g].axes) turn_round(axis);
+    if (live && !lacking) {
       motion_.ask(g, requests_, scale(motion_.groups()[g]));
     } else {
       motion_.stop(g);
@@ -215,6 +266,7 @@ Obstacle Engine::holding_live(AxisId axis) const noexcept {
   if (motion.blocked_low()) return {.what = Interlock::end_of_travel_low};
   if (motion.blocked_high()) return {.what = Interlock::end_of_travel_high};
   if (!motion.at_rest()) return {};
+  if (request.asked() && holds_[index(axis)].why.what != Interlock::none) return holds_[index(axis)].why;
   if (request.waiting_for != no<SlotId>) {
     const SlotId slot = request.waiting_for;
     return {.what = Interlock::not_neutral, .handset = signal_.setup(slot).handset, .slot = slot};
@@ -225,7 +277,21 @@ Obstacle Engine::holding_live(AxisId axis) const noexcept {
 bool Engine::powered(AxisId axis) const noexcept { return permits_[index(setup_.axes[index(axis)].zone)].powered(); }
 
 Obstacle Engine::obstacle(ZoneId zone) const noexcept {
-  return first_obstacle(setup_.zones[index(zone)], must_be_measured_, signal_, links_, now_);
+  if (charges_[index(zone)].in_charge != 0)
+    return first_obstacle(setup_.zones[index(zone)], counted_on(zone), in_charge(zone), must_be_measured_, signal_, links_, now_);
+  // Nobody is in charge: anybody who could be will do.
+  Obstacle first;
+  for (const HandsetId handset : setup_.zones[index(zone)].handsets) {
+    const Obstacle one = obstacle(zone, handset);
+    if (one.what == Interlock::none) return one;
+    if (first.what == Interlock::none) first = one;
+  }
+  return first;
+}
+
+Obstacle Engine::obstacle(ZoneId zone, HandsetId would_be_in_charge) const noexcept {
+  const HandsetBits station = station_of(would_be_in_charge);
+  return first_obstacle(setup_.zones[index(zone)], station, station, must_be_measured_, signal_, links_, now_);
 }
 
 }  // namespace gyrax

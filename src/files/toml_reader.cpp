@@ -113,6 +113,11 @@ Table::Node Table::node(const char* key) {
 
 bool Table::has(const char* key) const { return real(table_).contains(key); }
 
+bool Table::is_table(const char* key) const {
+  const toml::node* found = real(table_).get(key);
+  return found != nullptr && found->is_table();
+}
+
 bool Table::is_text(const char* key) {
   const Node found = node(key);
   return found && found.at->is_string();

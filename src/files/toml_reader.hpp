@@ -66,6 +66,8 @@ class Table {
   std::optional<std::vector<std::pair<double, double>>> pairs(const char* key);
   /// Marks a key as known, and says whether it holds a text.
   bool is_text(const char* key);
+  /// Whether a key holds a table.
+  bool is_table(const char* key) const;
 
   bool has(const char* key) const;
   std::vector<std::string> keys() const;

@@ -24,6 +24,10 @@ constexpr auto centred = ControlShape::centred;
 constexpr auto one_sided = ControlShape::one_sided;
 constexpr auto counts = ControlShape::counts;
 
+/// No type of the kernel's: a tilt sensor sends its accelerations with the codes of a stick.
+constexpr std::uint16_t acceleration = EV_CNT;
+constexpr std::uint16_t accelerations = 3;
+
 const Row rows[] = {
     {"stick.left.x", centred, EV_ABS, ABS_X},
     {"stick.left.y", centred, EV_ABS, ABS_Y, 0, true},
@@ -38,6 +42,9 @@ const Row rows[] = {
     {"wheel", centred, EV_ABS, ABS_WHEEL},
     {"tilt.x", centred, EV_ABS, ABS_TILT_X},
     {"tilt.y", centred, EV_ABS, ABS_TILT_Y},
+    {"accel.x", centred, acceleration, ABS_X},
+    {"accel.y", centred, acceleration, ABS_Y},
+    {"accel.z", centred, acceleration, ABS_Z},
     {"hat.left", key, EV_ABS, ABS_HAT0X, -1},
     {"hat.right", key, EV_ABS, ABS_HAT0X, 1},
     {"hat.up", key, EV_ABS, ABS_HAT0Y, -1},
@@ -110,6 +117,9 @@ class Table {
     add_run("key.{}", 1, 9, KEY_1);
     add_run("button.{}", 0, 9, BTN_0);
     add_run("paddle.{}", 1, 16, BTN_TRIGGER_HAPPY1);
+    // Knobs on a converter: no code says more than that it is an axis.
+    for (int i = 0; i < 7; ++i)
+      add({fmt::format("knob.{}", i + 1), one_sided, EV_ABS, static_cast<std::uint16_t>(ABS_MISC + i), 0, false, {}});
   }
   void add(ControlName control) {
     // A second row of the same name is a second code for the same control.
@@ -148,6 +158,21 @@ const ControlName* find_control(std::uint16_t type, std::uint16_t code, int hat_
   return at == table().by_code_.end() ? nullptr : &table().controls_[at->second];
 }
 
+const ControlName* control_on(const Device& device, std::uint16_t type, std::uint16_t code, int hat_side) {
+  if (const auto own = device.named.find({type, code}); own != device.named.end()) return hat_side == 0 ? find_control(own->second) : nullptr;
+  const bool accelerates = type == EV_ABS && code < accelerations && kind_of(device) == DeviceKind::tilt;
+  return find_control(accelerates ? acceleration : type, code, hat_side);
+}
+
+std::optional<std::pair<std::uint16_t, std::uint16_t>> code_named(const std::string& name) {
+  for (const auto& [prefix, type] : {std::pair{"ABS_", EV_ABS}, {"BTN_", EV_KEY}, {"KEY_", EV_KEY}, {"REL_", EV_REL}})
+    if (name.starts_with(prefix)) {
+      const int code = libevdev_event_code_from_name(static_cast<unsigned>(type), name.c_str());
+      if (code >= 0) return std::pair{static_cast<std::uint16_t>(type), static_cast<std::uint16_t>(code)};
+    }
+  return std::nullopt;
+}
+
 const std::string& control_name(ControlId control) { return table().controls_.at(index(control)).name; }
 
 std::optional<StickControls> stick(const std::string& name) {
@@ -170,7 +195,7 @@ std::string nearest_control(const std::string& typed) {
 
 const AbsoluteRange* range_of(const Device& device, ControlId control) {
   for (const auto& [code, range] : device.absolute)
-    if (const ControlName* name = find_control(EV_ABS, code); name != nullptr && name->id == control) return &range;
+    if (const ControlName* name = control_on(device, EV_ABS, code); name != nullptr && name->id == control) return &range;
   return nullptr;
 }
 
@@ -179,10 +204,10 @@ std::vector<ControlId> controls_of(const Device& device) {
   const auto add = [&](const ControlName* control) {
     if (control != nullptr) all.push_back(control->id);
   };
-  for (const std::uint16_t code : device.keys) add(find_control(EV_KEY, code));
-  for (const std::uint16_t code : device.relative) add(find_control(EV_REL, code));
+  for (const std::uint16_t code : device.keys) add(control_on(device, EV_KEY, code));
+  for (const std::uint16_t code : device.relative) add(control_on(device, EV_REL, code));
   for (const auto& [code, range] : device.absolute)
-    for (const int side : {-1, 0, 1}) add(find_control(EV_ABS, code, side));
+    for (const int side : {-1, 0, 1}) add(control_on(device, EV_ABS, code, side));
   std::sort(all.begin(), all.end());
   all.erase(std::unique(all.begin(), all.end()), all.end());
   return all;
@@ -193,8 +218,15 @@ std::optional<Calibration> fitted(const Calibration& old, const AbsoluteRange& r
   return Calibration::make(old.kind(), range.minimum, centre, range.maximum, old.reversed());
 }
 
+std::optional<AbsoluteRange> ends_of(const Device& device, ControlId control) {
+  const AbsoluteRange* range = range_of(device, control);
+  if (range == nullptr) return std::nullopt;
+  const bool accelerates = all_controls()[index(control)].type == acceleration && range->resolution > 0;
+  return accelerates ? AbsoluteRange{-range->resolution, range->resolution, 0, 0, 0} : *range;
+}
+
 std::string kernel_code(const ControlName& control) {
-  const char* name = libevdev_event_code_get_name(control.type, control.code);
+  const char* name = libevdev_event_code_get_name(control.type == acceleration ? EV_ABS : control.type, control.code);
   return name != nullptr ? name : fmt::format("{:#04x} {:#05x}", control.type, control.code);
 }
 

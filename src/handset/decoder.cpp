@@ -13,9 +13,9 @@ bool is_hat(const InputEvent& event) { return event.type == EV_ABS && (event.cod
 
 }  // namespace
 
-EventDecoder::EventDecoder(HandsetId handset, const Device& device) : handset_(handset), hats_(2) {
+EventDecoder::EventDecoder(HandsetId handset, const Device& device) : handset_(handset), device_(device), hats_(2) {
   for (const std::uint16_t code : device.keys)
-    if (const ControlName* control = find_control(EV_KEY, code)) keys_.push_back(control->id);
+    if (const ControlName* control = control_on(device, EV_KEY, code); control != nullptr && control->shape == ControlShape::key) keys_.push_back(control->id);
   for (const std::uint16_t code : {std::uint16_t{ABS_HAT0X}, std::uint16_t{ABS_HAT0Y}})
     for (const int side : {-1, 1})
       if (device.absolute.contains(code)) keys_.push_back(find_control(EV_ABS, code, side)->id);
@@ -54,7 +54,7 @@ void EventDecoder::take(const InputEvent& event, Time at, Time arrival) {
     return;
   }
   if (event.type == EV_KEY && event.value == repeat) return;
-  if (const ControlName* control = find_control(event.type, event.code)) add(control->id, event.value, at, arrival, frame_);
+  if (const ControlName* control = control_on(device_, event.type, event.code)) add(control->id, event.value, at, arrival, frame_);
 }
 
 void EventDecoder::event(const InputEvent& event, Time at, Time arrival, std::vector<Reading>& out) {

@@ -177,7 +177,6 @@ class LiveHandsets::Work {
     }
     const DeviceKind kind = kind_of(found.device);
     if (kind == DeviceKind::other || kind == DeviceKind::pointer) return;
-    if (kind == DeviceKind::tilt) return wait(found, "its tilt sensor is a node of its own; nothing uses it yet");
     EvdevNode node;
     const std::int64_t opened_us = clock_.since_boot_ns(clock_.now()) / 1000;
     if (const std::error_code error = node.open(found.node)) {
@@ -185,9 +184,10 @@ class LiveHandsets::Work {
       if (error == std::errc::no_such_file_or_directory || error == std::errc::no_such_device) return forget(found);
       return wait(found, error.message());
     }
-    const Device device = node.describe();
+    Device device = node.describe();
     const Seats::Placed placed = seats_.place(device);
     if (!placed.seat) return wait(found, placed.why, true);
+    device.named = seats_.wish(*placed.seat).named;
     forget(found);
     while (sittings_.size() < seats_.size()) add_sitting();
     sit(*placed.seat, std::move(node), device, found, clock_.at(opened_us * 1000));
@@ -223,8 +223,8 @@ class LiveHandsets::Work {
         if (wished.control == control) one.calibration = wished.calibration;
       const bool own = std::any_of(wish.controls.begin(), wish.controls.end(),
                                    [&](const SeatControl& wished) { return wished.control == control && wished.own_ends; });
-      const AbsoluteRange* range = own ? nullptr : range_of(device, control);
-      if (range != nullptr) one.calibration = fitted(one.calibration, *range).value_or(one.calibration);
+      const std::optional<AbsoluteRange> range = own ? std::nullopt : ends_of(device, control);
+      if (range) one.calibration = fitted(one.calibration, *range).value_or(one.calibration);
       all.push_back(one);
     }
     return all;
@@ -236,7 +236,7 @@ class LiveHandsets::Work {
     SeenHandset& seen = seen_.seats[seat];
     std::set<ControlId> held;
     for (const std::uint16_t code : node.keys_down())
-      if (const ControlName* control = find_control(EV_KEY, code)) held.insert(control->id);
+      if (const ControlName* control = control_on(device, EV_KEY, code)) held.insert(control->id);
     s.node = std::move(node);
     s.found = found;
     s.types = kind_of(device) == DeviceKind::keypad;

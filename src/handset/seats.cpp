@@ -14,7 +14,8 @@ bool same_device(const Device& a, const Device& b) {
   return a.unique.empty() && b.unique.empty() ? a.port == b.port : a.unique == b.unique;
 }
 
-std::string missing_control(const SeatWish& wish, const Device& device) {
+std::string missing_control(const SeatWish& wish, Device device) {
+  device.named = wish.named;
   const std::vector<ControlId> has = controls_of(device);
   for (const SeatControl& c : wish.controls)
     if (!std::binary_search(has.begin(), has.end(), c.control)) return control_name(c.control);
@@ -25,6 +26,16 @@ std::string missing_control(const SeatWish& wish, const Device& device) {
 constexpr int refused = 0, of_another = 1, fresh = 2, own = 3;
 
 }  // namespace
+
+std::string differs(const SeatWish::Calibrated& calibrated, const Device& device) {
+  const bool same = calibrated.id == id_of(device) && calibrated.name == device.name && calibrated.unique == device.unique;
+  if (same) return {};
+  const auto whole = [](const std::string& id, const std::string& name, const std::string& unique) {
+    return fmt::format("{} ({}{}{})", name, id, unique.empty() ? "" : ", unique id ", unique);
+  };
+  return fmt::format("{} was measured on {}, and this is {}", calibrated.file, whole(calibrated.id, calibrated.name, calibrated.unique),
+                     whole(id_of(device), device.name, device.unique));
+}
 
 Calibration usual_calibration(const ControlName& control) {
   if (control.shape == ControlShape::centred) return *Calibration::make(ControlKind::centred, -32768, 0, 32767, control.reversed);
@@ -41,9 +52,9 @@ Seats Seats::open() {
 
 int Seats::score(const Seat& seat, const Device& device, std::string& why) const {
   const SeatWish& wish = seat.wish;
-  const auto differs = [](const std::string& wished, const std::string& is) { return !wished.empty() && wished != is; };
-  if (differs(wish.id, id_of(device)) || differs(wish.name, device.name) || differs(wish.unique, device.unique) ||
-      differs(wish.port, device.port))
+  const auto is_another = [](const std::string& wished, const std::string& is) { return !wished.empty() && wished != is; };
+  if (is_another(wish.id, id_of(device)) || is_another(wish.name, device.name) || is_another(wish.unique, device.unique) ||
+      is_another(wish.port, device.port))
     return refused;
   const DeviceKind kind = kind_of(device);
   if (!wish.names_a_device() && kind != DeviceKind::gamepad && kind != DeviceKind::joystick && kind != DeviceKind::dial) {
@@ -53,6 +64,12 @@ int Seats::score(const Seat& seat, const Device& device, std::string& why) const
   if (const std::string control = missing_control(wish, device); !control.empty()) {
     why = fmt::format("it has no {}, which handset '{}' needs", control, wish.handset);
     return refused;
+  }
+  if (wish.calibrated && !wish.calibrated->any_device) {
+    if (const std::string how = differs(*wish.calibrated, device); !how.empty()) {
+      why = how + "; calibrate it, or allow it: calibration = { file = …, any_device = true }";
+      return refused;
+    }
   }
   if (seat.taken) {
     why = fmt::format("the place of handset '{}' is taken", wish.handset);
@@ -87,6 +104,7 @@ Seats::Placed Seats::place(const Device& device) {
   }
   Seat& seat = seats_[*placed.seat];
   placed.another = best == of_another;
+  if (seat.wish.calibrated) placed.warning = differs(*seat.wish.calibrated, device);
   seat.taken = true;
   seat.last = device;
   return placed;

@@ -15,6 +15,8 @@ RunView sized(const Rig& rig) {
   view.handsets.assign(rig.handsets.size(), HandsetHealth::absent);
   view.readings_lost.resize(rig.handsets.size());
   view.increments.resize(rig.axes.size());
+  view.rates.resize(rig.setup.notches.rates.size());
+  view.layers.resize(rig.layers.size());
   return view;
 }
 
@@ -114,8 +116,12 @@ void Runner::publish(Time now) noexcept {
     now_.handsets[h] = engine_.signal().health(id<HandsetId>(h), now);
     now_.readings_lost[h] = engine_.signal().lost(id<HandsetId>(h));
   }
-  for (std::size_t a = 0; a < now_.increments.size(); ++a) now_.increments[a] = engine_.bind().increment(id<CoordinateId>(a));
-  now_.rate = engine_.bind().rate() * 100;
+  for (std::size_t a = 0; a < now_.increments.size(); ++a) now_.increments[a] = engine_.bind().numbers().increment(id<CoordinateId>(a));
+  for (std::size_t r = 0; r < now_.rates.size(); ++r) now_.rates[r] = engine_.bind().numbers().percent(id<RateId>(r));
+  for (std::size_t l = 0; l < now_.layers.size(); ++l) now_.layers[l] = engine_.bind().on(id<LayerId>(l), engine_.signal()) ? 1 : 0;
+  for (std::size_t z = 0; z < now_.zones.size(); ++z) now_.zones[z].in_charge = engine_.in_charge(id<ZoneId>(z));
+  now_.chosen = engine_.bind().chosen();
+  now_.holding = engine_.bind().holding(now);
   now_.reduced = engine_.bind().reduced();
   for (const Event& event : events_) now_.events[now_.events_so_far++ % RunView::kept_events] = event;
   if (options_.log != nullptr) now_.log_lost = options_.log->lost();

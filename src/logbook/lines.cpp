@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
 #include <bit>
 #include <cmath>
 #include <iterator>
@@ -15,7 +16,8 @@ namespace {
 using Json = nlohmann::ordered_json;
 
 constexpr const char* event_kinds[] = {"state",          "fault", "refused",   "step",    "step_refused", "wheel_refused",
-                                       "switch_refused", "rate",  "increment", "reduced", "switched",     "gap"};
+                                       "switch_refused", "rate",  "increment", "chosen",  "layer",        "in_charge",
+                                       "move_refused",   "reduced", "switched", "gap"};
 static_assert(std::size(event_kinds) == Event::kinds);
 constexpr const char* modes[] = {"off", "hold", "follow"};
 
@@ -122,10 +124,15 @@ void TickLines::commands(const TickRecord& tick) {
 
 void TickLines::events(const TickRecord& tick) {
   list(line_, "e", tick.events, [&](const Event& e) {
-    fmt::format_to(std::back_inserter(line_), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}]",
+    fmt::format_to(std::back_inserter(line_), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}",
                    event_kinds[static_cast<std::size_t>(e.kind)], number(e.zone), name_of(e.state), about(e.cause).name,
                    about(e.obstacle.what).name, number(e.obstacle.handset), number(e.obstacle.slot), number(e.obstacle.link),
                    number(e.axis), number(e.target), e.number);
+    const int rest[] = {number(e.which), number(e.layer), number(e.by), number(e.obstacle.target)};
+    // Later than the rest, and only where there is anything to tell.
+    if (std::any_of(std::begin(rest), std::end(rest), [](int row) { return row >= 0; }))
+      fmt::format_to(std::back_inserter(line_), ",{},{},{},{}", rest[0], rest[1], rest[2], rest[3]);
+    line_ += ']';
     return true;
   });
 }

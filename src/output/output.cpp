@@ -14,10 +14,11 @@ std::size_t channels(std::span<const Wiring> wiring, std::size_t link) {
 }  // namespace
 
 Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const std::optional<ServoMap>> servos,
-               std::span<const Wiring> switches)
+               std::span<const std::optional<MotorMap>> motors, std::span<const Wiring> switches)
     : axes_(axes.begin(), axes.end()),
       switches_(switches.begin(), switches.end()),
       servos_(servos.begin(), servos.end()),
+      motors_(motors.begin(), motors.end()),
       places_(links.size()),
       frames_(links.size()) {
   std::size_t words = 0, bits = 0;
@@ -38,6 +39,8 @@ Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, s
 }
 
 AxisWord Output::word(AxisId axis, const AxisCommand& command) const noexcept {
+  // A motor has no place, only a speed; without power from here it has none at all.
+  if (const auto& motor = motors_[index(axis)]) return {command.mode, command.mode == Mode::off ? 0 : motor->power(command.v / 100)};
   const auto& servo = servos_[index(axis)];
   return {command.mode, servo ? std::int64_t{servo->pulse_us(command.p)} : to_nano(command.p)};
 }

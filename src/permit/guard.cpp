@@ -2,8 +2,9 @@
 
 namespace gyrax {
 
-Obstacle first_loss(const ZoneSetup& zone, const Signal& signal, const Links& links, Time now) noexcept {
+Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal& signal, const Links& links, Time now) noexcept {
   for (const HandsetId handset : zone.handsets) {
+    if (!has(counted_on, handset)) continue;
     const HandsetHealth health = signal.health(handset, now);
     if (health == HandsetHealth::absent) return {.what = Interlock::handset_gone, .handset = handset};
     if (health == HandsetHealth::silent) return {.what = Interlock::handset_silent, .handset = handset};
@@ -13,18 +14,22 @@ Obstacle first_loss(const ZoneSetup& zone, const Signal& signal, const Links& li
   return {};
 }
 
-Obstacle first_obstacle(const ZoneSetup& zone, std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links,
+Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge, std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links,
                         Time now) noexcept {
-  if (const Obstacle loss = first_loss(zone, signal, links, now); loss.what != Interlock::none) return loss;
+  if (const Obstacle loss = first_loss(zone, counted_on, signal, links, now); loss.what != Interlock::none) return loss;
   for (const AxisId axis : zone.axes)
     if (must_be_measured[index(axis)] != 0 && !links.measured(axis).measured)
       return {.what = Interlock::no_position, .link = zone.links.empty() ? no<LinkId> : zone.links.front()};
-  for (const SlotId slot : zone.followed)
-    if (!signal.sample(slot).known) return {.what = Interlock::unreported, .handset = signal.setup(slot).handset, .slot = slot};
+  for (const SlotId slot : zone.followed) {
+    const HandsetId handset = signal.setup(slot).handset;
+    if (has(in_charge, handset) && !signal.sample(slot).known) return {.what = Interlock::unreported, .handset = handset, .slot = slot};
+  }
   for (const SlotId slot : zone.controls) {
     const Sample& sample = signal.sample(slot);
-    if (!sample.known) return {.what = Interlock::unreported, .handset = signal.setup(slot).handset, .slot = slot};
-    if (!sample.neutral()) return {.what = Interlock::not_neutral, .handset = signal.setup(slot).handset, .slot = slot};
+    const HandsetId handset = signal.setup(slot).handset;
+    if (!has(in_charge, handset)) continue;
+    if (!sample.known) return {.what = Interlock::unreported, .handset = handset, .slot = slot};
+    if (!sample.neutral()) return {.what = Interlock::not_neutral, .handset = handset, .slot = slot};
   }
   return {};
 }

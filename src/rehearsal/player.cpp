@@ -9,8 +9,10 @@ namespace gyrax {
 namespace {
 
 /// One handset's readings over the whole session.
-void decode(const SessionHandset& handset, HandsetId id, Time end, std::vector<Reading>& out) {
-  EventDecoder decoder(id, handset.track.device);
+void decode(const SessionHandset& handset, const SeatWish& wish, HandsetId id, Time end, std::vector<Reading>& out) {
+  Device device = handset.track.device;
+  device.named = wish.named;
+  EventDecoder decoder(id, device);
   std::size_t next = 0;
   for (const auto& [from, to] : handset.plugged) {
     decoder.plugged(from, out);
@@ -47,7 +49,8 @@ Player::Player(const Session& session, const Rig& rig) {
   };
   for (const SessionHandset& handset : session.handsets) {
     const auto row = check(handset.name, rig.handsets, "handset", 0);
-    if (row >= 0) decode(handset, HandsetId{static_cast<std::uint16_t>(row)}, Time{session.length}, readings_);
+    if (row >= 0)
+      decode(handset, rig.seats[static_cast<std::size_t>(row)], HandsetId{static_cast<std::uint16_t>(row)}, Time{session.length}, readings_);
   }
   for (const SessionFault& fault : session.faults)
     check(fault.link.empty() ? fault.axis : fault.link, names_of(rig, !fault.link.empty()), fault.link.empty() ? "axis" : "link",

@@ -23,7 +23,7 @@ void Trace::add(Time now, const Engine& engine, const TickBuffers& out) {
   }
   for (std::size_t z = 0; z < zones.size(); ++z) zones[z].push_back(engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state());
   for (std::size_t s = 0; s < switches.size(); ++s) switches[s].push_back(out.switches[s]);
-  rate.push_back(engine.bind().rate() * 100);
+  rate.push_back(engine.bind().numbers().percent(RateId{0}));
   times.push_back(now);
   ++ticks;
 }

@@ -68,6 +68,9 @@ Id RigBuilder::pick(Table& table, const char* key, const Names& names, const cha
 }
 
 template HandsetId RigBuilder::pick<HandsetId>(Table&, const char*, const Names&, const char*);
+template LayerId RigBuilder::named<LayerId>(Table&, const char*, const Names&, const std::string&, const char*);
+template NumberId RigBuilder::named<NumberId>(Table&, const char*, const Names&, const std::string&, const char*);
+template HandsetId RigBuilder::named<HandsetId>(Table&, const char*, const Names&, const std::string&, const char*);
 template AxisId RigBuilder::named<AxisId>(Table&, const char*, const Names&, const std::string&, const char*);
 template SwitchId RigBuilder::named<SwitchId>(Table&, const char*, const Names&, const std::string&, const char*);
 template ZoneId RigBuilder::named<ZoneId>(Table&, const char*, const Names&, const std::string&, const char*);
@@ -82,18 +85,22 @@ void RigBuilder::read_basics(Table& root) {
     tick->refuse_the_rest();
   }
   if (auto rate = root.table("rate")) {
-    const std::vector<double> notches = rate->numbers("notches", {0, 100, true, "%"});
-    const auto start = rate->required_number("start", {0, 100, true, "%"});
-    if (!notches.empty() && start) {
-      const auto at = std::find(notches.begin(), notches.end(), *start);
-      if (at == notches.end()) {
-        rate->problem(Code::not_a_notch, "start", fmt::format("{:g} % is not one of the notches", *start), "one of the notches");
-      } else {
-        rig_.setup.notches.rates = notches;
-        rig_.setup.notches.rate = static_cast<std::size_t>(at - notches.begin());
-      }
-    }
-    rate->refuse_the_rest();
+    if (const auto read = read_rate(*rate)) rig_.setup.notches.rates.front() = *read;
+    shared_rate_ = {rate->file(), rate->line()};
+  }
+  for (const std::string& what : root.has("remember") ? root.texts("remember") : std::vector<std::string>{}) {
+    rig_.remembers_rates = rig_.remembers_rates || what == "rate";
+    rig_.remembers_increments = rig_.remembers_increments || what == "increment";
+    if (what != "rate" && what != "increment")
+      root.problem(Code::bad_choice, "remember", fmt::format("'{}' cannot be remembered", what), "rate, increment");
+  }
+  if (auto gestures = root.table("gestures")) {
+    GestureTimes& times = rig_.setup.gestures;
+    const Allowed span{10, 5000, false, "ms"};
+    times.tap = from_seconds(gestures->number("tap_ms", span, 250) / 1e3);
+    times.gap = from_seconds(gestures->number("gap_ms", span, 250) / 1e3);
+    times.chord = from_seconds(gestures->number("chord_ms", span, 80) / 1e3);
+    gestures->refuse_the_rest();
   }
   if (auto reduced = root.table("reduced")) {
     auto& r = rig_.setup.notches.reduced;
@@ -107,6 +114,33 @@ void RigBuilder::read_basics(Table& root) {
     ZoneSetup zone;
     read_stops(*stops, zone);
     categories_ = zone.categories;
+  }
+}
+
+/// Notches and the one in force at first.
+std::optional<NotchSetup::Rate> RigBuilder::read_rate(Table& table) {
+  const std::vector<double> notches = table.numbers("notches", {0, 100, true, "%"});
+  const auto start = table.required_number("start", {0, 100, true, "%"});
+  table.refuse_the_rest();
+  if (notches.empty() || !start) return std::nullopt;
+  const auto at = std::find(notches.begin(), notches.end(), *start);
+  if (at != notches.end()) return NotchSetup::Rate{notches, static_cast<std::size_t>(at - notches.begin())};
+  table.problem(Code::not_a_notch, "start", fmt::format("{:g} % is not one of the notches", *start), "one of the notches");
+  return std::nullopt;
+}
+
+/// A rate of a group's or an axis's own.
+void RigBuilder::read_own_rate(Table& table, const std::vector<AxisId>& axes) {
+  auto own = table.table("rate");
+  if (!own) return;
+  const auto read = read_rate(*own);
+  if (!read) return;
+  NotchSetup& notches = rig_.setup.notches;
+  const RateId rate{static_cast<std::uint16_t>(notches.rates.size())};
+  notches.rates.push_back(*read);
+  for (const AxisId axis : axes) {
+    while (notches.rate_of.size() <= index(axis)) notches.rate_of.push_back(RateId{0});
+    notches.rate_of[index(axis)] = rate;
   }
 }
 
@@ -175,10 +209,10 @@ void RigBuilder::read_axes(Table& root) {
 
 void RigBuilder::read_axis(Table& table, const std::string& name) {
   AxisSetup axis;
-  AxisInfo info{name, "", false, false, false, {table.file(), table.line()}};
-  info.unit = table.choice("unit", {"mm", "deg"}).value_or("");
-  if (!table.has("unit")) table.missing("unit", "\"mm\" or \"deg\"");
-  const std::string per_s = info.unit + "/s";
+  AxisInfo info{name, "", false, false, false, false, {table.file(), table.line()}};
+  info.unit = table.choice("unit", {"mm", "deg", "%"}).value_or("");
+  if (!table.has("unit")) table.missing("unit", "\"mm\", \"deg\", or \"%\" for a motor's share of its power");
+  info.motor = info.unit == "%";
   const auto travel = read_travel(table, info);
   const Pace full = read_pace(table, info);
   const auto [low, high] = travel.value_or(std::pair(-greatest_position, greatest_position));
@@ -186,16 +220,41 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   axis.zone = pick<ZoneId>(table, "zone", zone_names_, "zone");
   axis.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
   if (axis.wiring.link != no<LinkId>) axis.wiring.channel = axis_channels_[index(axis.wiring.link)]++;
-  read_servo(table, axis);
-  read_position(table, axis);
+  if (info.motor) {
+    read_motor(table, axis);
+  } else {
+    read_servo(table, axis);
+    read_position(table, axis);
+  }
+  needs_.push_back(table.has("needs") ? table.texts("needs") : std::vector<std::string>{});
+  needed_at_.push_back(table);
   rig_.setup.axes.push_back(axis);
   rig_.axes.push_back(info);
   grouped_.push_back(0);
+  read_own_rate(table, {AxisId{static_cast<std::uint16_t>(rig_.axes.size() - 1)}});
   read_increments(table);
+}
+
+/// A motor runs at a share of its power: no place, no travel.
+void RigBuilder::read_motor(Table& table, AxisSetup& axis) {
+  axis.position = PositionKind::assumed;
+  axis.motor.emplace();
+  if (auto motor = table.table("motor")) {
+    axis.motor->dead_band = motor->number("dead_band", {0, 90, false, "%"}, 0) / 100;
+    axis.motor->reversed = motor->flag("reversed").value_or(false);
+    axis.rest = from_seconds(motor->number("rest_ms", {0, 60'000, false, "ms"}, 0) / 1e3);
+    motor->refuse_the_rest();
+  }
 }
 
 /// `[low, high]`, or "endless" for what turns.
 std::optional<std::pair<double, double>> RigBuilder::read_travel(Table& table, AxisInfo& info) {
+  if (info.motor) {
+    if (table.has("travel")) table.problem(Code::wrong_type, "travel", "a motor has no travel", "leave it out; or unit = \"mm\" or \"deg\"");
+    table.is_text("travel");
+    info.endless = true;
+    return std::nullopt;
+  }
   if (table.is_text("travel")) {
     info.endless = table.choice("travel", {"endless"}).has_value();
     if (info.endless && info.unit == "mm")
@@ -211,7 +270,8 @@ Pace RigBuilder::read_pace(Table& table, AxisInfo& info) {
   constexpr double least = AxisLimits::least;
   const Allowed accels{least, AxisLimits::greatest, false, "unit/s²"}, jerks{least, AxisLimits::greatest_jerk, false, "unit/s³"};
   Pace pace;
-  pace.speed = table.required_number("speed", {least, AxisLimits::greatest, false, "unit/s"}).value_or(1);
+  pace.speed = info.motor ? table.number("speed", {least, 100, false, "%"}, 100)
+                          : table.required_number("speed", {least, AxisLimits::greatest, false, "unit/s"}).value_or(1);
   pace.accel = table.required_number("accel", accels).value_or(1);
   const auto jerk = table.number("jerk", jerks);
   pace.brake_accel = pace.accel;
@@ -268,6 +328,10 @@ void RigBuilder::read_servo(Table& table, AxisSetup& axis) {
 }
 
 void RigBuilder::read_increments(Table& table) {
+  if (rig_.axes.back().motor) {
+    rig_.setup.notches.increments.emplace_back();
+    return;
+  }
   NotchSetup::Increments notches;
   const Allowed allowed{0, greatest_position, true, "unit"};
   for (const double value : table.numbers("increments", allowed)) notches.values.push_back(to_nano(value));
@@ -303,6 +367,8 @@ void RigBuilder::read_groups(Table& root) {
     group.path_speed = table.number("path_speed", {0, most, true, "unit/s"}, group.path_speed);
     group.reduced_speed = table.number("reduced_speed", {0, most, true, "unit/s"}, group.reduced_speed);
     can_be_reduced_ = can_be_reduced_ || table.has("reduced_speed");
+    read_own_rate(table, group.axes);
+    group_names_[name] = rig_.setup.groups.size();
     table.refuse_the_rest();
     rig_.setup.groups.push_back(group);
   }
@@ -339,12 +405,28 @@ void RigBuilder::read_switches(Table& root) {
     s.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
     if (s.wiring.link != no<LinkId>) s.wiring.channel = switch_channels_[index(s.wiring.link)]++;
     s.start_on = table.choice("start", {"off", "on"}).value_or("off") == "on";
-    const std::string trip = table.choice("on_trip", {"off", "on", "keep"}).value_or("off");
-    s.on_trip = trip == "off" ? SwitchSetup::OnTrip::off : trip == "on" ? SwitchSetup::OnTrip::on : SwitchSetup::OnTrip::keep;
+    const auto becomes = [&, &table = table](const char* key, SwitchSetup::OnTrip otherwise) {
+      const auto word = table.choice(key, {"off", "on", "keep"});
+      if (!word) return otherwise;
+      return *word == "off" ? SwitchSetup::OnTrip::off : *word == "on" ? SwitchSetup::OnTrip::on : SwitchSetup::OnTrip::keep;
+    };
+    s.on_trip = becomes("on_trip", SwitchSetup::OnTrip::off);
+    s.on_handset_lost = becomes("on_handset_lost", s.on_trip);
+    s.on_link_lost = becomes("on_link_lost", s.on_trip);
     table.refuse_the_rest();
     rig_.setup.switches.push_back(s);
     rig_.switches.push_back(name);
   }
+}
+
+/// What axes need, once the switches are known.
+void RigBuilder::resolve_needs() {
+  for (std::size_t a = 0; a < needs_.size(); ++a)
+    for (const std::string& word : needs_[a]) {
+      const SwitchId target = named<SwitchId>(needed_at_[a], "needs", switch_names_, word, "switch");
+      if (target != no<SwitchId>) rig_.setup.axes[a].needs.push_back(target);
+    }
+  needs_.clear();
 }
 
 }  // namespace gyrax

@@ -10,12 +10,42 @@
 namespace gyrax {
 namespace {
 
-const std::vector<std::string> effects{"jog", "step", "handwheel", "follow", "go", "pose", "set", "rate", "increment", "reduced", "permit"};
-const std::vector<std::string> permits{"ready", "stow", "enable", "stop", "reset"};
+const std::vector<std::string> effects{"jog",       "step",   "handwheel", "follow", "go",      "pose", "set", "rate",
+                                       "increment", "adjust", "choose",    "layer",  "reduced", "permit"};
+const std::vector<std::string> permit_words{"ready", "stow", "enable", "stop", "reset"};
+const std::vector<std::string> latches{"on", "off", "toggle", "while held"};
+
+SwitchTo switch_to(const std::string& word) {
+  return word == "on" ? SwitchTo::on : word == "off" ? SwitchTo::off : word == "toggle" ? SwitchTo::toggle : SwitchTo::while_held;
+}
+
+/// What a press means nothing to: it needs a deflection or counts.
+bool needs_no_press(Effect effect) { return effect == Effect::handwheel || effect == Effect::follow; }
 
 }  // namespace
 
+/// Layers that are latched, by name. Those that a held control switches on come as bindings name them.
+void RigBuilder::read_layers(Table& root) {
+  for (auto& [name, table] : root.tables("layer")) {
+    if (!add_name(table, layer_names_, name, "layer")) continue;
+    rig_.setup.layers.push_back({no<SlotId>, table.choice("start", {"off", "on"}).value_or("off") == "on"});
+    rig_.layers.push_back(name);
+    table.refuse_the_rest();
+  }
+}
+
+LayerId RigBuilder::held_layer(SlotId held) {
+  if (held == no<SlotId>) return no<LayerId>;
+  for (std::size_t l = 0; l < rig_.setup.layers.size(); ++l)
+    if (rig_.setup.layers[l].held == held) return LayerId{static_cast<std::uint16_t>(l)};
+  rig_.setup.layers.push_back({held, false});
+  rig_.layers.push_back(rig_.slots[index(held)].name + " held");
+  return LayerId{static_cast<std::uint16_t>(rig_.setup.layers.size() - 1)};
+}
+
 void RigBuilder::read_bindings(Table& root) {
+  resolve_needs();
+  add_numbers();
   for (Table& row : root.rows("bind")) {
     read_binding(row);
     row.refuse_the_rest();
@@ -29,19 +59,28 @@ HandsetId RigBuilder::handset_of(Table& row) {
 SlotId RigBuilder::control_of(Table& row, const char* key, HandsetId handset) {
   const auto name = row.text(key);
   if (!name || handset == no<HandsetId>) return no<SlotId>;
-  const ControlName* control = find_control(*name);
+  return control_named(row, key, handset, *name);
+}
+
+SlotId RigBuilder::control_named(Table& row, const char* key, HandsetId handset, const std::string& name) {
+  if (const auto made = made_.find({index(handset), name}); made != made_.end()) return made_slot(handset, name, made->second);
+  const ControlName* control = find_control(name);
   if (control == nullptr) {
-    row.problem(Code::unknown_control, key, fmt::format("there is no control '{}'", *name),
-                "controls are named by where they sit, such as stick.left.x", nearest_control(*name));
+    std::vector<std::string> known;
+    for (const auto& [at, wish] : made_)
+      if (at.first == index(handset)) known.push_back(at.second);
+    const std::string guess = nearest(name, known);
+    row.problem(Code::unknown_control, key, fmt::format("there is no control '{}'", name),
+                "controls are named by where they sit, such as stick.left.x", guess.empty() ? nearest_control(name) : guess);
     return no<SlotId>;
   }
-  const bool counts = control->shape == ControlShape::counts;
-  const bool wheel = row.has("handwheel") && std::string_view(key) == "control";
-  if (counts != wheel) {
+  const bool counts = control->shape == ControlShape::counts, bound = std::string_view(key) == "control";
+  const bool wheel = bound && row.has("handwheel"), turned = wheel || (bound && row.has("adjust"));
+  if (counts ? !turned : wheel) {
     row.problem(Code::wrong_control, key,
-                counts ? fmt::format("'{}' counts, and only a handwheel takes counts", *name)
-                       : fmt::format("a handwheel is turned, and '{}' is not", *name),
-                counts ? "handwheel = …, or a stick, a trigger or a key" : "dial.1 and the like");
+                counts ? fmt::format("'{}' counts, and only a handwheel or adjust takes counts", name)
+                       : fmt::format("a handwheel is turned, and '{}' is not", name),
+                counts ? "handwheel = … or adjust = …; or a stick, a trigger or a key" : "dial.1 and the like");
     return no<SlotId>;
   }
   return slot(handset, *control);
@@ -52,11 +91,80 @@ void RigBuilder::read_binding(Table& row) {
   const HandsetId handset = handset_of(row);
   if (!row.has("control")) row.missing("control", "the control that this binding is for");
   binding.slot = control_of(row, "control", handset);
-  binding.layer = control_of(row, "while", handset);
+  const SlotId held = control_of(row, "while", handset);
+  if (held != no<SlotId> && held == binding.slot)
+    row.problem(Code::layer_not_allowed, "while", "a control cannot be its own layer", "another control");
+  binding.layer = held_layer(held);
+  if (const auto name = row.text("in")) {
+    const LayerId layer = named<LayerId>(row, "in", layer_names_, *name, "layer");
+    if (binding.layer != no<LayerId>)
+      row.problem(Code::layer_not_allowed, "in", "a binding is in one layer", "'while' or 'in', not both");
+    binding.layer = layer;
+  }
   const bool whole = read_effect(row, binding);
+  read_gesture(row, handset, binding);
   if (!whole || binding.slot == no<SlotId>) return;
   rig_.setup.bindings.push_back(binding);
   rig_.bindings.push_back({{row.file(), row.line()}, ""});
+}
+
+/// How the control is to be used: pressed, tapped, held, together with others, again and again.
+void RigBuilder::read_gesture(Table& row, HandsetId handset, BindingSetup& binding) {
+  const bool by_key = binding.slot != no<SlotId> && is_kind(binding, ControlKind::key);
+  const auto word = row.choice("gesture", {"press", "release", "tap", "double tap", "hold"});
+  if (word) {
+    binding.gesture = *word == "release"      ? Gesture::release
+                      : *word == "tap"        ? Gesture::tap
+                      : *word == "double tap" ? Gesture::double_tap
+                      : *word == "hold"       ? Gesture::hold
+                                              : Gesture::press;
+  }
+  const auto hold = row.number("hold_s", {0.05, 30, false, "s"});
+  if (binding.gesture == Gesture::hold) {
+    binding.hold = from_seconds(hold.value_or(0.6));
+  } else if (hold) {
+    row.problem(Code::bad_choice, "hold_s", "it is of the gesture 'hold' alone", "gesture = \"hold\", or leave it out");
+  }
+  if (row.has("with")) {
+    for (const std::string& name : row.texts("with")) {
+      const SlotId other = handset == no<HandsetId> ? no<SlotId> : control_named(row, "with", handset, name);
+      if (other == no<SlotId>) continue;
+      if (other == binding.slot || rig_.setup.controls[index(other)].calibration.kind() != ControlKind::key)
+        row.problem(Code::wrong_control, "with", fmt::format("'{}' is no other key", name), "keys of the same handset");
+      binding.with.push_back(other);
+    }
+    if (word || binding.with.size() > 3)
+      row.problem(Code::bad_choice, "with", "keys together are a gesture of their own", "at most three others, and no 'gesture'");
+    binding.gesture = Gesture::chord;
+  }
+  const bool plain = binding.gesture == Gesture::press;
+  if (!plain && binding.effect == Effect::stop)
+    row.problem(Code::bad_choice, "", "a stop waits for no gesture", "a plain press");
+  if (!plain && needs_no_press(binding.effect))
+    row.problem(Code::bad_choice, "", "what a control's place or counts move takes no gesture", "leave it out");
+  if (!plain && binding.effect == Effect::jog && !by_key && binding.slot != no<SlotId>)
+    row.problem(Code::bad_choice, "", "a deflection takes no gesture", "leave it out");
+  if (row.has("repeat")) read_repeat(row, binding);
+}
+
+/// [[0.5, 4], [2, 12]]: after so many seconds so many a second.
+void RigBuilder::read_repeat(Table& row, BindingSetup& binding) {
+  constexpr std::size_t most_stages = 8;
+  const bool can = binding.effect == Effect::step || binding.effect == Effect::rate || binding.effect == Effect::increment ||
+                   binding.effect == Effect::adjust;
+  if (!can || binding.gesture == Gesture::tap || binding.gesture == Gesture::release)
+    row.problem(Code::bad_choice, "repeat", "there is nothing here to repeat", "on a step, rate, increment or adjust of a key that is held");
+  const auto pairs = row.pairs("repeat");
+  bool good = pairs && !pairs->empty() && pairs->size() <= most_stages;
+  double last = 0;
+  for (const auto& [after_s, per_s] : pairs.value_or(std::vector<std::pair<double, double>>{})) {
+    good = good && after_s > last && after_s <= 60 && per_s > 0 && per_s <= 50;
+    last = after_s;
+    if (good) binding.repeat.push_back({from_seconds(after_s), from_seconds(1 / per_s)});
+  }
+  if (!good)
+    row.problem(Code::out_of_range, "repeat", "these are no stages of repeating",
+                "at most 8 pairs [seconds held, times a second (at most 50)], each later than the one before, as [[0.5, 4], [2, 12]]");
 }
 
 bool RigBuilder::read_effect(Table& row, BindingSetup& binding) {
@@ -66,7 +174,7 @@ bool RigBuilder::read_effect(Table& row, BindingSetup& binding) {
   if (given.size() != 1) {
     for (const std::string& effect : effects) row.is_text(effect.c_str());
     row.problem(Code::one_effect, "", given.empty() ? "the binding asks for nothing" : "the binding asks for more than one thing",
-                "exactly one of jog, step, handwheel, follow, go, pose, set, rate, increment, reduced, permit");
+                "exactly one of " + listed(effects));
     return false;
   }
   const std::string& effect = given.front();
@@ -80,6 +188,9 @@ bool RigBuilder::read_effect(Table& row, BindingSetup& binding) {
   if (effect == "set") read_set(row, binding);
   if (effect == "rate") read_notch(row, "rate", Effect::rate, binding);
   if (effect == "increment") read_notch(row, "increment", Effect::increment, binding);
+  if (effect == "adjust") read_adjust(row, binding);
+  if (effect == "choose") read_choose(row, binding);
+  if (effect == "layer") read_layer_effect(row, binding);
   if (effect == "permit") read_permit(row, binding);
   return true;
 }
@@ -190,8 +301,7 @@ void RigBuilder::read_pose(Table& row, BindingSetup& binding) {
 
 void RigBuilder::read_reduced(Table& row, BindingSetup& binding) {
   binding.effect = Effect::reduced;
-  const std::string to = row.choice("reduced", {"on", "off", "toggle", "while held"}).value_or("toggle");
-  binding.to = to == "on" ? SwitchTo::on : to == "off" ? SwitchTo::off : to == "toggle" ? SwitchTo::toggle : SwitchTo::while_held;
+  binding.to = switch_to(row.choice("reduced", latches).value_or("toggle"));
   if (!can_be_reduced_)
     row.problem(Code::missing_key, "reduced", "the rig does not say what reduced speed is",
                 "[reduced] with 'percent', or a group's 'reduced_speed'");
@@ -229,18 +339,136 @@ void RigBuilder::read_set(Table& row, BindingSetup& binding) {
   binding.effect = Effect::set;
   auto table = target(row, "set", "switch", binding);
   if (!table) return;
-  const std::string to = table->choice("to", {"on", "off", "toggle"}).value_or("toggle");
-  binding.to = to == "on" ? SwitchTo::on : to == "off" ? SwitchTo::off : SwitchTo::toggle;
+  binding.to = switch_to(table->choice("to", latches).value_or("toggle"));
   table->refuse_the_rest();
 }
 
+/// What bindings can move: the shared rate, those of groups and axes, and the increments of all, of a group, of an axis.
+void RigBuilder::add_numbers() {
+  if (!rig_.numbers.empty()) return;
+  NotchSetup& notches = rig_.setup.notches;
+  const auto add = [&](const std::string& name, const Origin& origin, NotchSetup::Number number) {
+    number_names_[name] = notches.numbers.size();
+    notches.numbers.push_back(std::move(number));
+    rig_.numbers.push_back({name, origin});
+  };
+  const auto own_rate = [&](AxisId axis) { return index(axis) < notches.rate_of.size() ? notches.rate_of[index(axis)] : RateId{0}; };
+  const auto stepping = [&](const std::vector<AxisId>& axes) {
+    NotchSetup::Number number;
+    for (const AxisId axis : axes)
+      if (!notches.increments[index(axis)].values.empty()) number.coordinates.push_back(CoordinateId{static_cast<std::uint16_t>(index(axis))});
+    return number;
+  };
+  const auto origin_of = [&](const std::string& key, const Origin& otherwise) {
+    const auto at = problems_.places.find(key);
+    return at == problems_.places.end() ? otherwise : Origin{at->second.file, at->second.line};
+  };
+  add("rate", origin_of("rate.start", shared_rate_), {RateId{0}, {}});
+  std::vector<AxisId> all;
+  for (std::size_t a = 0; a < rig_.axes.size(); ++a) all.push_back(AxisId{static_cast<std::uint16_t>(a)});
+  if (auto every = stepping(all); !every.coordinates.empty()) add("increment", {}, std::move(every));
+  for (const auto& [name, row] : group_names_) {
+    const GroupSetup& group = rig_.setup.groups[row];
+    if (group.axes.empty()) continue;
+    if (own_rate(group.axes.front()) != RateId{0})
+      add("rate." + name, origin_of("group." + name + ".rate.start", {}), {own_rate(group.axes.front()), {}});
+    if (auto steps = stepping(group.axes); !steps.coordinates.empty()) add("increment." + name, {}, std::move(steps));
+  }
+  for (const AxisId axis : all) {
+    const std::string& name = rig_.axes[index(axis)].name;
+    if (own_rate(axis) != RateId{0} && problems_.places.contains("axis." + name + ".rate.start"))
+      add("rate." + name, origin_of("axis." + name + ".rate.start", {}), {own_rate(axis), {}});
+    // A group of the same name goes before.
+    if (auto steps = stepping({axis}); !steps.coordinates.empty() && !number_names_.contains("increment." + name))
+      add("increment." + name, origin_of("axis." + name + ".increment", rig_.axes[index(axis)].origin), std::move(steps));
+  }
+}
+
+/// `rate = "up"`, `rate = 25`, `rate = { of = "carriage", to = 25 }`; increments in the same way.
 void RigBuilder::read_notch(Table& row, const char* key, Effect effect, BindingSetup& binding) {
   binding.effect = effect;
-  binding.count = row.choice(key, {"up", "down"}).value_or("up") == "up" ? 1 : -1;
+  std::string name = key;
+  const auto take = [&](Table& table, const char* to) {
+    if (table.is_text(to)) {
+      binding.count = table.choice(to, {"up", "down"}).value_or("up") == "up" ? 1 : -1;
+      return;
+    }
+    const auto value = effect == Effect::rate ? table.number(to, {0, 100, true, "%"}) : table.number(to, {0, greatest_position, true, "unit"});
+    if (!value) {
+      if (!table.has(to)) table.missing(to, "\"up\", \"down\" or one of the notches");
+      return;
+    }
+    if (effect == Effect::rate) binding.percent = *value;
+    if (effect == Effect::increment) binding.goal = to_nano(*value);
+  };
+  if (row.is_table(key)) {
+    auto table = *row.table(key);
+    if (const auto of = table.text("of")) name += "." + *of;
+    take(table, "to");
+    binding.numbers = {named<NumberId>(table, "of", number_names_, name, "number")};
+    table.refuse_the_rest();
+  } else {
+    take(row, key);
+    binding.numbers = {named<NumberId>(row, key, number_names_, name, "number")};
+  }
+  if (binding.numbers.front() == no<NumberId> || (binding.percent == 0 && binding.goal == 0)) return;
+  const NotchSetup::Number& number = rig_.setup.notches.numbers[index(binding.numbers.front())];
+  const auto& rates = rig_.setup.notches.rates;
+  bool found = number.rate != no<RateId> && std::count(rates[index(number.rate)].values.begin(), rates[index(number.rate)].values.end(), binding.percent) > 0;
+  for (const CoordinateId c : number.coordinates) {
+    const auto& values = rig_.setup.notches.increments[index(c)].values;
+    found = found || std::count(values.begin(), values.end(), binding.goal) > 0;
+  }
+  if (!found) row.problem(Code::not_a_notch, key, "that is not one of its notches", "one of them, \"up\" or \"down\"");
+}
+
+/// `adjust = "chosen"`, `adjust = "rate.carriage"`, or `{ number, by }`; by a dial's counts or a key's presses.
+void RigBuilder::read_adjust(Table& row, BindingSetup& binding) {
+  binding.effect = Effect::adjust;
+  const auto take = [&](Table& table, const char* key) {
+    const auto name = table.text(key);
+    if (!name || *name == "chosen") {
+      adjusts_chosen_ = true;
+      return;
+    }
+    binding.numbers = {named<NumberId>(table, key, number_names_, *name, "number")};
+  };
+  if (!row.is_table("adjust")) return take(row, "adjust");
+  auto table = *row.table("adjust");
+  take(table, "number");
+  binding.count = static_cast<int>(table.whole("by", {-100, 100, false, "notches"}).value_or(1));
+  if (binding.count == 0) table.problem(Code::out_of_range, "by", "0 notches change nothing", "-1, 1 or another whole number");
+  table.refuse_the_rest();
+}
+
+/// `choose = ["rate", "increment.x"]`: which number a dial adjusts; each press goes on to the next.
+void RigBuilder::read_choose(Table& row, BindingSetup& binding) {
+  binding.effect = Effect::choose;
+  chooses_ = true;
+  if (row.is_text("choose")) {
+    if (const auto name = row.text("choose")) binding.numbers = {named<NumberId>(row, "choose", number_names_, *name, "number")};
+    return;
+  }
+  for (const std::string& name : row.texts("choose")) binding.numbers.push_back(named<NumberId>(row, "choose", number_names_, name, "number"));
+  if (binding.numbers.empty()) row.problem(Code::missing_key, "choose", "it chooses between nothing", "as [\"rate\", \"increment.x\"]");
+}
+
+/// `layer = "rotary"`, or `{ name, to }`: switches a latched layer.
+void RigBuilder::read_layer_effect(Table& row, BindingSetup& binding) {
+  binding.effect = Effect::layer;
+  const auto take = [&](Table& table, const char* key) {
+    if (const auto name = table.text(key)) binding.to_layer = named<LayerId>(table, key, layer_names_, *name, "layer");
+  };
+  if (!row.is_table("layer")) return take(row, "layer");
+  auto table = *row.table("layer");
+  take(table, "name");
+  if (!table.has("name")) table.missing("name", "the name of the layer");
+  binding.to = switch_to(table.choice("to", latches).value_or("toggle"));
+  table.refuse_the_rest();
 }
 
 void RigBuilder::read_permit(Table& row, BindingSetup& binding) {
-  const std::string word = row.choice("permit", permits).value_or("stop");
+  const std::string word = row.choice("permit", permit_words).value_or("stop");
   binding.effect = word == "ready"    ? Effect::ready
                    : word == "stow"   ? Effect::stow
                    : word == "enable" ? Effect::enable
@@ -250,7 +478,8 @@ void RigBuilder::read_permit(Table& row, BindingSetup& binding) {
     const ZoneId id = named<ZoneId>(row, "zone", zone_names_, *zone, "zone");
     if (id != no<ZoneId>) binding.zones = 1u << index(id);
   }
-  if (row.has("while")) row.problem(Code::layer_not_allowed, "while", fmt::format("'{}' counts in every layer", word), "leave 'while' out");
+  for (const char* key : {"while", "in"})
+    if (row.has(key)) row.problem(Code::layer_not_allowed, key, fmt::format("'{}' counts in every layer", word), fmt::format("leave '{}' out", key));
   if (!row.has("squeeze")) return;
   const auto squeeze = row.number("squeeze", {50, 99, true, "%"});
   if (binding.effect != Effect::enable || !is_kind(binding, ControlKind::one_sided))
@@ -267,6 +496,21 @@ std::string RigBuilder::places(const BindingSetup& b) const {
   }
   return text;
 }
+
+namespace {
+
+/// "turns lamp" + how.
+std::string latched(const std::string& what, SwitchTo to) {
+  switch (to) {
+    case SwitchTo::on: return what + " on";
+    case SwitchTo::off: return what + " off";
+    case SwitchTo::toggle: return what + " on or off";
+    case SwitchTo::while_held: return what + " on while held";
+  }
+  return what;
+}
+
+}  // namespace
 
 std::string RigBuilder::describe(const BindingSetup& b) const {
   const auto number = [](double value) { return fmt::format("{:g}", value); };
@@ -301,12 +545,24 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
       break;
     case Effect::step: text = fmt::format("steps {} by {:+d} increment{}", axis, b.count, std::abs(b.count) == 1 ? "" : "s"); break;
     case Effect::go: text = fmt::format("takes {} to {} {} while held", axis, number(from_nano(b.goal)), unit); break;
-    case Effect::set:
-      text = b.to == SwitchTo::toggle ? fmt::format("turns {} on or off", rig_.switches[index(b.target)])
-                                      : fmt::format("turns {} {}", rig_.switches[index(b.target)], b.to == SwitchTo::on ? "on" : "off");
+    case Effect::set: text = latched(fmt::format("turns {}", rig_.switches[index(b.target)]), b.to); break;
+    case Effect::layer: text = latched(fmt::format("turns layer {}", rig_.layers[index(b.to_layer)]), b.to); break;
+    case Effect::rate:
+    case Effect::increment: {
+      const std::string& name = rig_.numbers[index(b.numbers.front())].name;
+      text = b.percent > 0 ? fmt::format("{} to {:g} %", name, b.percent)
+             : b.goal > 0  ? fmt::format("{} to {:g}", name, from_nano(b.goal))
+                           : fmt::format("{} one notch {}", name, b.count > 0 ? "up" : "down");
       break;
-    case Effect::rate: text = fmt::format("rate one notch {}", b.count > 0 ? "up" : "down"); break;
-    case Effect::increment: text = fmt::format("increments one notch {}", b.count > 0 ? "up" : "down"); break;
+    }
+    case Effect::adjust:
+      text = fmt::format("{} by {:+d} notch{} for each {}", b.numbers.empty() ? std::string("the chosen number") : rig_.numbers[index(b.numbers.front())].name,
+                         b.count, std::abs(b.count) == 1 ? "" : "es",
+                         rig_.setup.controls[index(b.slot)].calibration.kind() == ControlKind::counts ? "count" : "press");
+      break;
+    case Effect::choose:
+      for (const NumberId one : b.numbers) text += (text.empty() ? "chooses " : ", then ") + rig_.numbers[index(one)].name;
+      break;
     case Effect::ready: text = "makes ready"; break;
     case Effect::stow: text = "stows"; break;
     case Effect::enable: text = "enables while held"; break;
@@ -315,7 +571,18 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
   }
   std::string out = rig_.slots[index(b.slot)].name;
   if (rig_.handsets.size() > 1) out = rig_.handsets[index(rig_.setup.controls[index(b.slot)].handset)] + " " + out;
-  if (b.layer != no<SlotId>) out += fmt::format(" with {} held", rig_.slots[index(b.layer)].name);
+  for (const SlotId other : b.with) out += " and " + rig_.slots[index(other)].name;
+  if (b.gesture == Gesture::hold) out += fmt::format(" held for {} s", number(to_seconds(b.hold)));
+  if (b.gesture == Gesture::tap || b.gesture == Gesture::double_tap) out += b.gesture == Gesture::tap ? " tapped" : " tapped twice";
+  if (b.gesture == Gesture::release) out += " released";
+  if (b.gesture == Gesture::chord) out += " together";
+  if (b.layer != no<LayerId>) {
+    const SlotId held = rig_.setup.layers[index(b.layer)].held;
+    out += held != no<SlotId> ? fmt::format(" with {} held", rig_.slots[index(held)].name) : fmt::format(" in layer {}", rig_.layers[index(b.layer)]);
+  }
+  for (const RepeatStage& stage : b.repeat)
+    text += fmt::format(", {} {:g} a second after {:g} s", &stage == &b.repeat.front() ? "again" : "then", 1 / to_seconds(stage.every),
+                        to_seconds(stage.after));
   return out + ": " + text;
 }
 

@@ -3,9 +3,12 @@
 
 #include "../files/toml_reader.hpp"
 
+#include <gyrax/files/text_file.hpp>
+#include <gyrax/handset/calibration_file.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/rig/rig.hpp>
 
+#include <functional>
 #include <map>
 #include <string>
 #include <vector>
@@ -14,7 +17,8 @@ namespace gyrax {
 
 class RigBuilder {
  public:
-  explicit RigBuilder(Problems& problems) : problems_(problems) {}
+  using Reader = std::function<Text(const std::string& path)>;
+  RigBuilder(Problems& problems, const Reader& reader) : problems_(problems), reader_(reader) {}
 
   // In this order over all documents, so that names may be used before they are described.
   void read_basics(Table& root);
@@ -25,15 +29,35 @@ class RigBuilder {
   void read_poses(Table& root);
   void read_switches(Table& root);
   void read_handsets(Table& root);
+  void read_stations(Table& root);
+  void read_layers(Table& root);
   void read_bindings(Table& root);
   /// What only the whole can tell: groups of one, what zones depend on, what is missing.
   Rig finish(const std::string& path);
+  /// The calibrations that it read.
+  std::vector<RigSource> sources;
 
  private:
+  /// What the rig says of a control, or of both halves of a stick.
   struct ControlWish {
     std::optional<double> dead_zone;
+    double hysteresis = 0, outer = 0;
+    Zone straight{0, 0, 0};
+    std::optional<Curve> curve;
+    double smoothing_s = 0;
+    std::optional<std::pair<double, double>> press;
+    Span debounce{};
+    int detent = 1;
     std::optional<Calibration> ends;
     std::optional<bool> reversed;
+    std::optional<MeasuredControl> measured;  // by its calibration
+  };
+  struct MadeWish {
+    Making::How how = Making::How::none;
+    std::vector<std::string> parts;
+    double range = 1, press = 0.6, release = 0.45;
+    bool lower = false, one_sided = true;
+    ControlWish shape;
   };
   using Names = std::map<std::string, std::size_t>;
 
@@ -49,13 +73,31 @@ class RigBuilder {
   void read_position(Table& table, AxisSetup& axis);
   void read_servo(Table& table, AxisSetup& axis);
   void read_increments(Table& table);
+  void read_motor(Table& table, AxisSetup& axis);
+  void resolve_needs();
+  std::optional<NotchSetup::Rate> read_rate(Table& table);
+  void read_own_rate(Table& table, const std::vector<AxisId>& axes);
   void read_simulated(Table& link, SimulatedInfo& info);
   void read_handset(Table& table, const std::string& name);
   void read_control(Table& table, HandsetId handset, const std::string& name);
+  void read_shape(Table& table, ControlWish& wish, bool pair);
+  void read_ends(Table& table, ControlWish& wish, const ControlName& control);
+  void read_making(Table& making, HandsetId handset, const std::string& name);
+  void read_calibration(Table& table, HandsetId handset, SeatWish& seat);
+  const ControlWish* wish_for(HandsetId handset, const std::string& name) const;
+  void give_shape(ControlSetup& setup, const ControlWish* wish, double usual_dead_zone) const;
   void read_stops(Table& table, ZoneSetup& zone);
 
   void read_binding(Table& row);
   bool read_effect(Table& row, BindingSetup& binding);
+  void read_gesture(Table& row, HandsetId handset, BindingSetup& binding);
+  void read_repeat(Table& row, BindingSetup& binding);
+  void read_adjust(Table& row, BindingSetup& binding);
+  void read_choose(Table& row, BindingSetup& binding);
+  void read_layer_effect(Table& row, BindingSetup& binding);
+  void add_numbers();
+  LayerId held_layer(SlotId held);
+  SlotId control_named(Table& row, const char* key, HandsetId handset, const std::string& name);
   void read_jog(Table& row, BindingSetup& binding);
   void read_step(Table& row, BindingSetup& binding);
   void read_handwheel(Table& row, BindingSetup& binding);
@@ -74,23 +116,32 @@ class RigBuilder {
   std::string places(const BindingSetup& binding) const;
 
   SlotId slot(HandsetId handset, const ControlName& control);
+  SlotId made_slot(HandsetId handset, const std::string& name, const MadeWish& made);
+  SlotId add_slot(const ControlSetup& setup, const std::string& name, bool own_ends);
   SlotId control_of(Table& row, const char* key, HandsetId handset);
   HandsetId handset_of(Table& row);
 
   void add_lone_groups();
+  void check_gestures();
   void collect_dependencies();
   void require_bindings();
   void remark();
   void refuse_whole(Code code, std::string what, std::string allowed);
 
   Problems& problems_;
+  const Reader& reader_;
   Rig rig_;
-  Names axis_names_, switch_names_, zone_names_, link_names_, handset_names_, pose_names_;
+  bool chooses_ = false, adjusts_chosen_ = false;
+  Names number_names_, group_names_, layer_names_, axis_names_, switch_names_, zone_names_, link_names_, handset_names_, pose_names_;
   std::vector<std::vector<PosePlace>> poses_;                          // in the order of pose_names_
+  Origin shared_rate_;
+  std::vector<std::vector<std::string>> needs_;  // by AxisId, until the switches are known
+  std::vector<Table> needed_at_;
   bool can_be_reduced_ = false;                                        // the rig says what reduced speed is
   std::map<std::string, Origin> described_;                            // every name, where it stands
   std::vector<std::uint8_t> grouped_;                                  // by AxisId
   std::map<std::pair<std::size_t, std::string>, ControlWish> wishes_;  // by handset and control or stick name
+  std::map<std::pair<std::size_t, std::string>, MadeWish> made_;
   std::vector<std::uint16_t> axis_channels_, switch_channels_;         // by LinkId: channels used
   std::array<Category, cause_count> categories_ = default_categories();
 };

@@ -1,22 +1,17 @@
-// Handsets and their controls: ends, directions, dead zones; and the slots that bindings ask for.
+// Handsets: how they report, which device they are, what was measured of it, which belong together.
 #include "builder.hpp"
+
+#include <gyrax/files/text_file.hpp>
+#include <gyrax/handset/calibration_file.hpp>
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
+#include <filesystem>
 
 namespace gyrax {
 namespace {
-
-constexpr double stick_dead_zone = 0.10, other_dead_zone = 0.05;
-constexpr Allowed raw{-Calibration::greatest_raw, Calibration::greatest_raw, false, ""};
-
-ControlKind kind_of(ControlShape shape) {
-  return shape == ControlShape::centred     ? ControlKind::centred
-         : shape == ControlShape::one_sided ? ControlKind::one_sided
-         : shape == ControlShape::counts    ? ControlKind::counts
-                                            : ControlKind::key;
-}
 
 bool is_device_id(const std::string& id) {
   const auto hex = [](char c) { return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f'); };
@@ -48,6 +43,9 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
   if (auto controls = table.table("control")) {
     for (const std::string& control : controls->keys()) read_control(*controls, id, control);
   }
+  if (auto made = table.table("make")) {
+    for (const std::string& control : made->keys()) read_making(*made, id, control);
+  }
   SeatWish seat;
   seat.handset = name;
   seat.signs = table.flag("signs").value_or(true);
@@ -62,92 +60,67 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
                       "such as \"1209:0001\", in small letters");
     device->refuse_the_rest();
   }
+  read_calibration(table, id, seat);
   rig_.seats.push_back(std::move(seat));
   rig_.setup.handsets.push_back(handset);
+  rig_.setup.stations.push_back(bit(id));
   rig_.handsets.push_back(name);
 }
 
-void RigBuilder::read_control(Table& controls, HandsetId handset, const std::string& name) {
-  auto table = controls.table(name.c_str());
-  if (!table) return;
-  ControlWish wish;
-  if (const auto dead = table->number("dead_zone", {0, 90, false, "%"})) wish.dead_zone = *dead / 100;
-  const bool is_stick = stick(name).has_value();
-  const ControlName* control = find_control(name);
-  if (!is_stick && control == nullptr) {
-    table->problem(Code::unknown_control, "", fmt::format("there is no control '{}'", name),
-                   "controls are named by where they sit, such as stick.left.x, in quotes here", nearest_control(name));
+/// `calibration = "pad.toml"`, or `{ file, any_device }`: what `gyrax calibrate` wrote.
+void RigBuilder::read_calibration(Table& table, HandsetId handset, SeatWish& seat) {
+  if (!table.has("calibration")) return;
+  std::optional<std::string> file;
+  bool any_device = false;
+  if (table.is_text("calibration")) {
+    file = table.text("calibration");
+  } else if (auto own = table.table("calibration")) {
+    file = own->text("file");
+    if (!own->has("file")) own->missing("file", "the file that `gyrax calibrate` wrote");
+    any_device = own->flag("any_device").value_or(false);
+    own->refuse_the_rest();
+  }
+  if (!file) return;
+  const std::string path = (std::filesystem::path(table.file()).parent_path() / *file).string();
+  const Text text = reader_(path);
+  if (text.error) {
+    table.problem(Code::include, "calibration", text.why, "the file that `gyrax calibrate` wrote");
     return;
   }
-  const bool turns = !is_stick && control->shape == ControlShape::counts;
-  if (turns && !wish.dead_zone) {
-    wish.reversed = table->flag("reversed");
-    table->refuse_the_rest();
-    wishes_[{index(handset), name}] = wish;
+  std::optional<DeviceCalibration> calibration;
+  try {
+    calibration = parse_calibration(text.text, path);
+  } catch (const CalibrationError& error) {
+    for (const Problem& p : error.problems()) problems_.add(p.code, {p.file, p.line, p.column}, p.key, p.what, p.allowed, p.guess);
     return;
   }
-  if (!is_stick && (control->shape == ControlShape::key || turns)) {
-    table->problem(Code::wrong_control, "", fmt::format("'{}' has no ends and no dead zone", name), "leave it out");
-    return;
+  sources.push_back({path, text.text});
+  seat.calibrated = {path, calibration->id, calibration->name, calibration->unique, any_device};
+  for (const MeasuredControl& one : calibration->controls) {
+    seat.named[one.code] = one.name;
+    wishes_[{index(handset), one.name}].measured = one;
   }
-  if (!is_stick) {
-    wish.reversed = table->flag("reversed");
-    const auto low = table->whole("minimum", raw), centre = table->whole("centre", raw), high = table->whole("maximum", raw);
-    const bool centred = control->shape == ControlShape::centred;
-    if (low || centre || high) {
-      wish.ends = Calibration::make(kind_of(control->shape), static_cast<std::int32_t>(low.value_or(0)),
-                                    static_cast<std::int32_t>(centre.value_or(0)), static_cast<std::int32_t>(high.value_or(0)),
-                                    wish.reversed.value_or(control->reversed));
-      if (!low || !high || centre.has_value() != centred || !wish.ends)
-        table->problem(Code::calibration, "", "minimum, centre and maximum do not go together",
-                       centred ? "all three, minimum < centre < maximum" : "minimum < maximum, and no centre");
-    }
-  }
-  table->refuse_the_rest();
-  wishes_[{index(handset), name}] = wish;
 }
 
-SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
-  for (std::size_t row = 0; row < rig_.setup.controls.size(); ++row) {
-    const ControlSetup& one = rig_.setup.controls[row];
-    if (one.handset == handset && one.control == control.id) return SlotId{static_cast<std::uint16_t>(row)};
+void RigBuilder::read_stations(Table& root) {
+  Names names;
+  for (auto& [name, table] : root.tables("station")) {
+    if (!add_name(table, names, name, "station")) continue;
+    HandsetBits together = 0;
+    std::vector<HandsetId> members;
+    for (const std::string& word : table.texts("handsets")) {
+      const HandsetId handset = named<HandsetId>(table, "handsets", handset_names_, word, "handset");
+      if (handset == no<HandsetId>) continue;
+      if (std::popcount(rig_.setup.stations[index(handset)]) > 1)
+        table.problem(Code::two_groups, "handsets", fmt::format("handset '{}' is in a station already", word), "each in one");
+      members.push_back(handset);
+      together |= bit(handset);
+    }
+    if (members.size() < 2) table.missing("handsets", "the names of the handsets that are in charge together");
+    for (const HandsetId member : members) rig_.setup.stations[index(member)] = together;
+    table.refuse_the_rest();
+    rig_.stations.push_back({name, together});
   }
-  const auto find = [&](const std::string& name) -> const ControlWish* {
-    const auto at = wishes_.find({index(handset), name});
-    return at == wishes_.end() ? nullptr : &at->second;
-  };
-  const ControlWish* own = find(control.name);
-  ControlSetup setup;
-  setup.handset = handset;
-  setup.control = control.id;
-  const ControlKind kind = kind_of(control.shape);
-  ControlName turned = control;
-  if (own != nullptr) turned.reversed = own->reversed.value_or(control.reversed);
-  setup.calibration = own != nullptr && own->ends ? *own->ends : usual_calibration(turned);
-  if (own != nullptr && own->dead_zone) {
-    setup.dead_zone = *own->dead_zone;
-  } else if (kind == ControlKind::centred || kind == ControlKind::one_sided) {
-    setup.dead_zone = other_dead_zone;
-  }
-  const SlotId id{static_cast<std::uint16_t>(rig_.setup.controls.size())};
-  rig_.setup.controls.push_back(setup);
-  rig_.slots.push_back({control.name, own != nullptr && own->ends.has_value()});
-
-  const std::string stick_name = stick_of(control.id);
-  if (stick_name.empty()) return id;
-  const StickControls pair = *stick(stick_name);
-  const ControlId other = pair.x == control.id ? pair.y : pair.x;
-  const ControlWish* others = find(control_name(other));
-  const bool apart = (own != nullptr && own->dead_zone) || (others != nullptr && others->dead_zone);
-  if (apart) return id;
-  // The dead zone of a stick is round, so its other half is read too, bound or not.
-  const ControlWish* both = find(stick_name);
-  const double edge = both != nullptr && both->dead_zone ? *both->dead_zone : stick_dead_zone;
-  rig_.setup.controls[index(id)].dead_zone = edge;
-  const SlotId partner = slot(handset, *find_control(control_name(other)));
-  rig_.setup.controls[index(id)].partner = partner;
-  rig_.setup.controls[index(id)].is_second_of_pair = pair.y == control.id;
-  return id;
 }
 
 }  // namespace gyrax

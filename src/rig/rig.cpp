@@ -4,8 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <filesystem>
-#include <functional>
 
 namespace gyrax {
 namespace {
@@ -20,7 +20,7 @@ void check_version(Table& root) {
   }
 }
 
-using Reader = std::function<Text(const std::string& path)>;
+using Reader = RigBuilder::Reader;
 
 /// The document and those that it includes. Stops at the first text that cannot be read.
 std::vector<Document> documents(std::string_view text, const std::string& file, const Reader& reader, std::vector<RigSource>& sources,
@@ -62,7 +62,7 @@ Rig build(std::string_view text, const std::string& file, const Reader& reader) 
   std::vector<Table> roots;
   roots.reserve(docs.size());
   for (const Document& doc : docs) roots.push_back(doc.root(problems));
-  RigBuilder builder(problems);
+  RigBuilder builder(problems, reader);
   if (!roots.empty() && roots.front().has("gyrax_session")) {
     roots.front().problem(Code::version_missing, "gyrax_session", "this is a session, not a rig", "give the rig's file");
     throw RigError(problems.take());
@@ -74,7 +74,8 @@ Rig build(std::string_view text, const std::string& file, const Reader& reader) 
   using Read = void (RigBuilder::*)(Table&);
   for (const Read read :
        {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes, &RigBuilder::read_groups,
-        &RigBuilder::read_poses, &RigBuilder::read_switches, &RigBuilder::read_handsets, &RigBuilder::read_bindings})
+        &RigBuilder::read_poses, &RigBuilder::read_switches, &RigBuilder::read_handsets, &RigBuilder::read_stations, &RigBuilder::read_layers,
+        &RigBuilder::read_bindings})
     for (Table& root : roots) (builder.*read)(root);
   for (Table& root : roots) root.refuse_the_rest();
   // A rig that is wrong in its parts would be told to be wrong as a whole for the same reasons.
@@ -82,6 +83,9 @@ Rig build(std::string_view text, const std::string& file, const Reader& reader) 
   Rig rig = builder.finish(file);
   if (problems.any()) throw RigError(problems.take());
   rig.sources = std::move(sources);
+  for (RigSource& calibration : builder.sources)
+    if (std::none_of(rig.sources.begin(), rig.sources.end(), [&](const RigSource& one) { return one.path == calibration.path; }))
+      rig.sources.push_back(std::move(calibration));
   for (const auto& [key, place] : problems.places) rig.origins[key] = {place.file, place.line};
   return rig;
 }
@@ -108,14 +112,28 @@ Rig load_rig(const std::string& path) {
 
 Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
   std::vector<Problem> problems;
+  for (const SeatWish& seat : rig.seats) {
+    const auto device = devices.find(seat.handset);
+    if (device == devices.end() || !seat.calibrated) continue;
+    const std::string how = differs(*seat.calibrated, device->second);
+    if (how.empty()) continue;
+    if (seat.calibrated->any_device) {
+      rig.remarks.push_back(fmt::format("handset {}: {}; the rig allows it", seat.handset, how));
+    } else {
+      problems.push_back({Code::device, rig.path, 0, 0, "", how, "calibrate this one, or allow it: calibration = { file = …, any_device = true }", ""});
+    }
+  }
   for (std::size_t s = 0; s < rig.slots.size(); ++s) {
     ControlSetup& setup = rig.setup.controls[s];
     const std::string& handset = rig.handsets[index(setup.handset)];
     const auto device = devices.find(handset);
-    if (device == devices.end() || setup.calibration.kind() == ControlKind::key || setup.calibration.kind() == ControlKind::counts)
+    if (device == devices.end() || setup.control == no<ControlId> || setup.calibration.kind() == ControlKind::key ||
+        setup.calibration.kind() == ControlKind::counts)
       continue;
-    const AbsoluteRange* range = range_of(device->second, setup.control);
-    if (range == nullptr) {
+    Device named = device->second;
+    named.named = rig.seats[index(setup.handset)].named;
+    const auto range = ends_of(named, setup.control);
+    if (!range) {
       problems.push_back({Code::device, rig.path, 0, 0, "",
                           fmt::format("handset '{}' ({}) has no {}", handset, device->second.name, rig.slots[s].name),
                           "bind a control that the device has", ""});

@@ -13,9 +13,6 @@ void add_once(std::vector<Id>& list, Id id) {
   if (std::find(list.begin(), list.end(), id) == list.end()) list.push_back(id);
 }
 
-bool moves(Effect effect) { return effect <= Effect::pose; }
-bool permits(Effect effect) { return effect >= Effect::ready; }
-
 }  // namespace
 
 void RigBuilder::refuse_whole(Code code, std::string what, std::string allowed) {
@@ -67,9 +64,32 @@ void RigBuilder::require_bindings() {
   }
 }
 
+/// What two bindings of one key do to each other.
+void RigBuilder::check_gestures() {
+  const auto& bindings = rig_.setup.bindings;
+  const auto refuse = [&](std::size_t row, std::string what, std::string allowed) {
+    problems_.add(Code::one_effect, {rig_.bindings[row].origin.file, rig_.bindings[row].origin.line, 1}, "bind", std::move(what), std::move(allowed));
+  };
+  for (std::size_t i = 0; i < bindings.size(); ++i) {
+    const BindingSetup& b = bindings[i];
+    const std::string& name = rig_.slots[index(b.slot)].name;
+    const auto same_place = [&](const BindingSetup& o) { return o.slot == b.slot && o.layer == b.layer; };
+    const auto stops = [&](const BindingSetup& o) { return o.slot == b.slot && o.effect == Effect::stop; };
+    if (b.gesture != Gesture::press && std::any_of(bindings.begin(), bindings.end(), stops))
+      refuse(i, fmt::format("'{}' is a stop, and has a gesture beside it", name), "a key that stops does nothing but stop when it is pressed");
+    const auto twice = [&](const BindingSetup& o) { return &o < &b && o.gesture == Gesture::hold && same_place(o); };
+    if (b.gesture == Gesture::hold && std::any_of(bindings.begin(), bindings.end(), twice))
+      refuse(i, fmt::format("'{}' has two holds in one layer", name), "one of them");
+  }
+  if (adjusts_chosen_ && !chooses_)
+    refuse_whole(Code::missing_binding, "something adjusts the chosen number, and nothing chooses one", "a binding with choose = [\"rate\", …]");
+}
+
 void RigBuilder::remark() {
   for (std::size_t a = 0; a < rig_.axes.size(); ++a)
-    if (rig_.setup.axes[a].position == PositionKind::assumed)
+    if (rig_.axes[a].motor) {
+      rig_.remarks.push_back(fmt::format("motor {}: nothing measures it, so that a stalled or a runaway one is not noticed", rig_.axes[a].name));
+    } else if (rig_.setup.axes[a].position == PositionKind::assumed)
       rig_.remarks.push_back(
           fmt::format("axis {}: nothing measures it, so that a wrong or a stuck one is not noticed; its first move runs at {:g} % speed",
                       rig_.axes[a].name, AxisMotion::unsure_share * 100));
@@ -101,9 +121,11 @@ Rig RigBuilder::finish(const std::string& path) {
   add_lone_groups();
   collect_dependencies();
   require_bindings();
+  check_gestures();
   remark();
   for (std::size_t row = 0; row < s.controls.size(); ++row) {
     const ControlSetup& c = s.controls[row];
+    if (c.control == no<ControlId>) continue;
     rig_.seats[index(c.handset)].controls.push_back(
         {SlotId{static_cast<std::uint16_t>(row)}, c.control, c.calibration, rig_.slots[row].own_ends});
   }

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <filesystem>
+
 namespace gyrax {
 namespace {
 
@@ -16,11 +18,21 @@ std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause ca
   return fmt::format(fmt::runtime(text), fmt::arg("handset", o.handset == no<HandsetId> ? "a handset" : rig.handsets[index(o.handset)]),
                      fmt::arg("control", name_of(rig, o)),
                      fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
+                     fmt::arg("switch", o.target == no<SwitchId> ? "a switch" : rig.switches[index(o.target)]),
                      fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for(rig, Effect::ready)),
                      fmt::arg("enable", controls_for(rig, Effect::enable)), fmt::arg("reset", controls_for(rig, Effect::reset)));
 }
 
 std::string zone_name(const Rig& rig, ZoneId zone) { return zone == no<ZoneId> ? std::string("a zone") : rig.zones[index(zone)]; }
+
+std::string number_name(const Rig& rig, NumberId number) { return number == no<NumberId> ? "rate" : rig.numbers[index(number)].name; }
+
+/// Where the notches of a number stand: " (bench.toml:17)".
+std::string set_at(const Rig& rig, NumberId number) {
+  if (number == no<NumberId> || rig.numbers[index(number)].origin.line == 0) return {};
+  const Origin& at = rig.numbers[index(number)].origin;
+  return fmt::format(" ({}:{})", std::filesystem::path(at.file).filename().string(), at.line);
+}
 
 const char* wanted(State state) {
   switch (state) {
@@ -76,8 +88,17 @@ std::string say(const Rig& rig, const Event& e) {
       return fmt::format("{} count(s) of a handwheel for {} did nothing: {}", e.number, rig.axes[index(e.axis)].name, refused());
     case Kind::reduced: return fmt::format("reduced speed is now {}", e.number != 0 ? "on" : "off");
     case Kind::switch_refused: return fmt::format("turning {} was refused: {}", rig.switches[index(e.target)], refused());
-    case Kind::rate: return fmt::format("rate is now {:g} %", static_cast<double>(e.number) / 1000);
-    case Kind::increment: return fmt::format("increments one notch {}", e.number > 0 ? "up" : "down");
+    case Kind::rate: return fmt::format("{} is {:g} %{}", number_name(rig, e.which), static_cast<double>(e.number) / 1000, set_at(rig, e.which));
+    case Kind::increment:
+      return fmt::format("{} is {} for {}", number_name(rig, e.which), say_amount(rig, e.axis, e.number).substr(1), rig.axes[index(e.axis)].name);
+    case Kind::chosen: return fmt::format("the dial adjusts {} now", number_name(rig, e.which));
+    case Kind::layer: return fmt::format("layer {} is now {}", rig.layers[index(e.layer)], e.number != 0 ? "on" : "off");
+    case Kind::in_charge: return fmt::format("{} is in charge of {}", rig.handsets[index(e.obstacle.handset)], zone_name(rig, e.zone));
+    case Kind::move_refused: {
+      Obstacle by;
+      by.slot = e.by;
+      return fmt::format("{} did not move {}: {}", name_of(rig, by), rig.axes[index(e.axis)].name, refused());
+    }
     case Kind::switched: return fmt::format("{} is now {}", rig.switches[index(e.target)], e.number != 0 ? "on" : "off");
     case Kind::gap: return fmt::format("{}: {} reading(s) lost", rig.handsets[index(e.obstacle.handset)], e.number);
   }

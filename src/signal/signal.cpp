@@ -1,4 +1,3 @@
-#include <gyrax/signal/dead_zone.hpp>
 #include <gyrax/signal/signal.hpp>
 
 namespace gyrax {
@@ -8,18 +7,37 @@ Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSe
       controls_(controls.begin(), controls.end()),
       states_(handsets.size()),
       samples_(controls.size()),
-      deflections_(controls.size()),
-      slot_of_(handsets.size() * greatest_controls, no<SlotId>) {
+      memories_(controls.size()),
+      slot_of_(handsets.size() * greatest_controls, no<SlotId>),
+      made_of_(controls.size()) {
   for (std::size_t row = 0; row < controls_.size(); ++row) {
     const ControlSetup& c = controls_[row];
-    slot_of_[index(c.handset) * greatest_controls + index(c.control)] = SlotId{static_cast<std::uint16_t>(row)};
+    const SlotId slot{static_cast<std::uint16_t>(row)};
+    const Making::How how = c.making.how;
+    if (how == Making::How::none) slot_of_[index(c.handset) * greatest_controls + index(c.control)] = slot;
+    for (std::size_t i = 0; i < parts_of(how); ++i) made_of_[index(c.making.parts[i])].push_back(slot);
+    if (c.smoothing_s > 0 || c.debounce > Span{} || how == Making::How::tilt_x || how == Making::How::tilt_y) restless_.push_back(slot);
   }
+  // At most every control changes by itself, and every made one with each of its parts.
+  std::size_t most = restless_.size();
+  for (const auto& made : made_of_) most += 2 * made.size();
+  made_.reserve(most);
+}
+
+void Signal::forget(SlotId slot) noexcept {
+  const ControlSetup& control = controls_[index(slot)];
+  const bool known = states_[index(control.handset)].present && control.calibration.kind() == ControlKind::counts;
+  samples_[index(slot)] = {.known = known};
+  memories_[index(slot)] = {};
 }
 
 void Signal::forget(HandsetId handset) noexcept {
-  for (std::size_t row = 0; row < controls_.size(); ++row)
-    if (controls_[row].handset == handset)
-      samples_[row] = {.known = states_[index(handset)].present && controls_[row].calibration.kind() == ControlKind::counts};
+  for (std::size_t row = 0; row < controls_.size(); ++row) {
+    if (controls_[row].handset != handset) continue;
+    forget(SlotId{static_cast<std::uint16_t>(row)});
+    // What is made of it may belong to another handset.
+    for (const SlotId made : made_of_[row]) forget(made);
+  }
 }
 
 bool Signal::calibrate(SlotId slot, const Calibration& calibration) noexcept {
@@ -43,6 +61,7 @@ Change Signal::plug(const Reading& reading) noexcept {
 
 Change Signal::accept(const Reading& reading, Time now) noexcept {
   Change change;
+  made_.clear();
   if (index(reading.handset) >= states_.size()) return change;
   State& state = states_[index(reading.handset)];
   const bool ordered = reading.event <= reading.arrival && reading.arrival <= now && reading.event >= state.last_event;
@@ -68,56 +87,186 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
     change = plug(reading);
   } else if (index(reading.control) < greatest_controls) {
     const SlotId slot = slot_of_[index(reading.handset) * greatest_controls + index(reading.control)];
-    if (slot != no<SlotId> && state.present) change = take(slot, reading.raw);
+    if (slot != no<SlotId> && state.present) {
+      change = take(slot, reading.raw, reading.event);
+      if (change.fault == ReadingFault::none) make_all(slot, reading.event);
+    }
   }
   change.lost = lost;
   change.at = reading.event;
   return change;
 }
 
-Change Signal::take(SlotId slot, std::int32_t raw) noexcept {
+Change Signal::take(SlotId slot, std::int32_t raw, Time at) noexcept {
   const ControlSetup& control = controls_[index(slot)];
-  Sample& sample = samples_[index(slot)];
+  Memory& memory = memories_[index(slot)];
   Change change;
   change.slot = slot;
   if (!control.calibration.plausible(raw)) {
     change.fault = ReadingFault::implausible;
     return change;
   }
-  if (control.calibration.kind() == ControlKind::counts) {
-    change.kind = Change::Kind::counted;
-    change.counts = control.calibration.reversed() ? -raw : raw;
-    return change;
+  switch (control.calibration.kind()) {
+    case ControlKind::counts:
+      change.kind = Change::Kind::counted;
+      change.counts = detents(slot, control.calibration.reversed() ? -raw : raw);
+      return change;
+    case ControlKind::key:
+      memory.down = raw != 0;
+      if (samples_[index(slot)].known && at < memory.counts_from) return change;
+      memory.counts_from = at + control.debounce;
+      return press(slot, memory.down);
+    case ControlKind::centred:
+    case ControlKind::one_sided: break;
   }
-  if (control.calibration.kind() == ControlKind::key) {
-    const bool pressed = raw != 0;
-    // An edge needs two known ends: the first word of a key tells its state, not that it was pressed just now.
-    if (sample.known && sample.pressed != pressed) change.kind = Change::Kind::key;
-    if (!sample.known && pressed) change.kind = Change::Kind::held;
-    change.pressed = pressed;
-    sample = {true, pressed, 0};
-    return change;
-  }
-  change.first = !sample.known;
-  sample.known = true;
-  deflections_[index(slot)] = control.calibration.normalise(raw);
-  if (control.partner != no<SlotId>) {
-    shape_pair(slot);
+  change.first = !samples_[index(slot)].known;
+  const double before = memory.deflection;
+  memory.deflection = control.calibration.normalise(raw);
+  samples_[index(slot)].known = true;
+  if (control.smoothing_s > 0 && !change.first) {
+    // Until now it stood where it stood before.
+    memory.smoothing.advance(before, to_seconds(at - memory.at), control.smoothing_s);
   } else {
-    sample.value = axial_dead_zone(deflections_[index(slot)], control.dead_zone);
+    memory.smoothing.start(memory.deflection);
   }
+  memory.at = at;
+  shape(slot);
   change.kind = Change::Kind::moved;
   return change;
 }
 
-void Signal::shape_pair(SlotId slot) noexcept {
-  const SlotId partner = controls_[index(slot)].partner;
-  const SlotId x = controls_[index(slot)].is_second_of_pair ? partner : slot;
-  const SlotId y = x == slot ? partner : slot;
-  const auto deflection = [&](SlotId s) { return samples_[index(s)].known ? deflections_[index(s)] : 0.0; };
-  const Deflection shaped = radial_dead_zone({deflection(x), deflection(y)}, controls_[index(slot)].dead_zone);
-  samples_[index(x)].value = shaped.x;
-  samples_[index(y)].value = shaped.y;
+/// A key is `down` now. An edge needs two known ends: the first word of a key tells its state, not that it was pressed just now.
+Change Signal::press(SlotId slot, bool down) noexcept {
+  Sample& sample = samples_[index(slot)];
+  Change change;
+  change.slot = slot;
+  if (sample.known && sample.pressed != down) change.kind = Change::Kind::key;
+  if (!sample.known && down) change.kind = Change::Kind::held;
+  change.pressed = down;
+  sample = {true, down, 0};
+  return change;
+}
+
+/// Whole detents turned since the last one. What bounces about a detent's edge counts once: it takes three quarters of a detent
+/// either way.
+std::int32_t Signal::detents(SlotId slot, std::int32_t counts) noexcept {
+  const std::int32_t detent = controls_[index(slot)].detent;
+  if (detent <= 1) return counts;
+  std::int32_t& part = memories_[index(slot)].part;
+  part += counts;
+  const std::int32_t needed = detent - detent / 4;
+  std::int32_t whole = part / detent;
+  part -= whole * detent;
+  const std::int32_t more = part >= needed ? 1 : part <= -needed ? -1 : 0;
+  part -= more * detent;
+  return whole + more;
+}
+
+void Signal::shape(SlotId slot) noexcept {
+  const ControlSetup& control = controls_[index(slot)];
+  if (control.partner == no<SlotId>) {
+    samples_[index(slot)].value = shaped(memories_[index(slot)].smoothing.value(), control.shape, memories_[index(slot)].shape);
+    return;
+  }
+  const SlotId x = control.is_second_of_pair ? control.partner : slot;
+  const SlotId y = x == slot ? control.partner : slot;
+  const auto deflection = [&](SlotId s) { return samples_[index(s)].known ? memories_[index(s)].smoothing.value() : 0.0; };
+  const Deflection out = shaped({deflection(x), deflection(y)}, control.shape, memories_[index(x)].shape);
+  samples_[index(x)].value = out.x;
+  samples_[index(y)].value = out.y;
+}
+
+void Signal::make_all(SlotId part, Time at) noexcept {
+  for (const SlotId made : made_of_[index(part)]) make(made, at);
+  // Both halves of a stick change with each of them.
+  const SlotId partner = controls_[index(part)].partner;
+  if (partner == no<SlotId>) return;
+  for (const SlotId made : made_of_[index(partner)]) make(made, at);
+}
+
+void Signal::make(SlotId slot, Time at) noexcept {
+  const ControlSetup& control = controls_[index(slot)];
+  const Making& making = control.making;
+  const bool tilts = making.how == Making::How::tilt_x || making.how == Making::How::tilt_y;
+  std::array<double, Making::parts_at_most> parts{};
+  for (std::size_t i = 0; i < parts_of(making.how); ++i) {
+    const Sample& part = samples_[index(making.parts[i])];
+    if (!part.known) return;
+    // Gravity has no dead zone.
+    parts[i] = tilts ? memories_[index(making.parts[i])].smoothing.value() : part.pressed ? 1 : part.value;
+  }
+  if (making.how == Making::How::key) {
+    const Sample& sample = samples_[index(slot)];
+    const double toward = making.lower ? -parts[0] : parts[0];
+    const Change change = press(slot, toward >= (sample.pressed ? making.release : making.press));
+    if (change.kind == Change::Kind::nothing) return;
+    made_.push_back(change);
+    made_.back().at = at;
+    return;
+  }
+  const auto value = made_value(making, parts);
+  // Its parts are told one after the other: whether they can be together is looked at when all of a tick are there.
+  if (!value) return;
+  Change change;
+  change.kind = Change::Kind::moved;
+  change.slot = slot;
+  change.at = at;
+  Sample& sample = samples_[index(slot)];
+  Memory& memory = memories_[index(slot)];
+  change.first = !sample.known;
+  sample.known = true;
+  if (control.smoothing_s > 0 && !change.first) {
+    memory.smoothing.advance(memory.deflection, to_seconds(at - memory.at), control.smoothing_s);
+  } else {
+    memory.smoothing.start(*value);
+  }
+  memory.deflection = *value;
+  memory.at = at;
+  shape(slot);
+  made_.push_back(change);
+}
+
+/// Whether smoothing changed the control's value.
+bool Signal::smooth(SlotId slot, Time now) noexcept {
+  const ControlSetup& control = controls_[index(slot)];
+  Memory& memory = memories_[index(slot)];
+  if (!(control.smoothing_s > 0) || !samples_[index(slot)].known || memory.smoothing.value() == memory.deflection) return false;
+  memory.smoothing.advance(memory.deflection, to_seconds(now - memory.at), control.smoothing_s);
+  memory.at = now;
+  shape(slot);
+  return true;
+}
+
+void Signal::advance(Time now) noexcept {
+  made_.clear();
+  for (const SlotId slot : restless_) {
+    const ControlSetup& control = controls_[index(slot)];
+    const Sample& sample = samples_[index(slot)];
+    Memory& memory = memories_[index(slot)];
+    Change change;
+    if (!sample.known) continue;
+    if (control.calibration.kind() == ControlKind::key) {
+      if (memory.down == sample.pressed || now < memory.counts_from) continue;
+      change = press(slot, memory.down);
+      change.at = memory.counts_from;
+      memory.counts_from = change.at + control.debounce;
+      made_.push_back(change);
+      make_all(slot, now);
+      continue;
+    }
+    change.slot = slot;
+    change.at = now;
+    const Making& making = control.making;
+    if (making.how == Making::How::tilt_x || making.how == Making::How::tilt_y) {
+      std::array<double, Making::parts_at_most> parts{};
+      for (std::size_t i = 0; i < parts.size(); ++i) parts[i] = memories_[index(making.parts[i])].smoothing.value();
+      if (!made_value(making, parts)) change.fault = ReadingFault::implausible;
+    }
+    const bool moved = smooth(slot, now);
+    if (moved) change.kind = Change::Kind::moved;
+    if (moved || change.fault != ReadingFault::none) made_.push_back(change);
+    if (moved) make_all(slot, now);
+  }
 }
 
 HandsetHealth Signal::health(HandsetId handset, Time now) const noexcept {

@@ -82,7 +82,7 @@ Stand& Stand::plug(const std::string& handset) {
   const HandsetId id = handset_id(handset);
   say({id, ControlId::presence, 0, now_, now_, 1});
   for (const ControlSetup& setup : rig_.setup.controls)
-    if (setup.handset == id) say({id, setup.control, 0, now_, now_, raw_for(setup.calibration, 0)});
+    if (setup.handset == id && setup.control != no<ControlId>) say({id, setup.control, 0, now_, now_, raw_for(setup.calibration, 0)});
   return *this;
 }
 
@@ -120,16 +120,20 @@ Stand& Stand::tick_after(Span span) {
 
 Stand& Stand::run(double s) { return tick(static_cast<std::size_t>(std::lround(s / to_seconds(rig_.period)))); }
 
+std::string Stand::whole_name(SlotId slot) const {
+  return rig_.handsets[index(rig_.setup.controls[index(slot)].handset)] + "/" + rig_.slots[index(slot)].name;
+}
+
 Stand& Stand::make_ready() {
   for (const BindingSetup& b : rig_.setup.bindings)
-    if (b.effect == Effect::ready) tap(rig_.slots[index(b.slot)].name);
+    if (b.effect == Effect::ready) tap(whole_name(b.slot));
   return *this;
 }
 
 Stand& Stand::make_live() {
   if (state() == State::stowed) make_ready();
   for (const BindingSetup& b : rig_.setup.bindings)
-    if (b.effect == Effect::enable) press(rig_.slots[index(b.slot)].name);
+    if (b.effect == Effect::enable) press(whole_name(b.slot));
   return tick();
 }
 

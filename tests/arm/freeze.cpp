@@ -28,23 +28,35 @@ void print_controls(const Setup& s) {
   for (const ControlSetup& c : s.controls) {
     const Calibration& k = c.calibration;
     fmt::print(
-        "  s.controls.push_back({{HandsetId{{{}}}, ControlId{{{}}}, *Calibration::make(static_cast<ControlKind>({}), {}, {}, {}, {}), {}, "
-        "SlotId{{{}}}, {}}});\n",
+        "  s.controls.push_back({{HandsetId{{{}}}, ControlId{{{}}}, *Calibration::make(static_cast<ControlKind>({}), {}, {}, {}, {}), "
+        "{{{{{}}}}}, SlotId{{{}}}, {}}});\n",
         index(c.handset), index(c.control), static_cast<int>(k.kind()), k.minimum(), k.centre(), k.maximum(), k.reversed(),
-        exact(c.dead_zone), index(c.partner), c.is_second_of_pair);
+        exact(c.shape.zone.inner), index(c.partner), c.is_second_of_pair);
   }
   for (const BindingSetup& b : s.bindings)
     fmt::print(
-        "  s.bindings.push_back({{SlotId{{{}}}, SlotId{{{}}}, static_cast<Effect>({}), {}u, CoordinateId{{{}}}, {}, {}, {}, {}, {}, "
-        "{}, {}, {}, SwitchId{{{}}}, static_cast<SwitchTo>({}), {}, {{}}, {{}}}});\n",
+        "  s.bindings.push_back({{SlotId{{{}}}, LayerId{{{}}}, static_cast<Effect>({}), {}u, CoordinateId{{{}}}, {}, {}, {}, {}, {}, "
+        "{}, {}, {}, SwitchId{{{}}}, static_cast<SwitchTo>({}), {}}});\n"
+        "  s.bindings.back().percent = {};\n",
         index(b.slot), index(b.layer), static_cast<int>(b.effect), b.zones, index(b.coordinate), exact(b.share), exact(b.accel), b.count,
-        b.goal, b.behind, exact(b.low), exact(b.high), exact(b.catch_up), index(b.target), static_cast<int>(b.to), exact(b.squeeze));
+        b.goal, b.behind, exact(b.low), exact(b.high), exact(b.catch_up), index(b.target), static_cast<int>(b.to), exact(b.squeeze), exact(b.percent));
 }
 
 void print_motion(const Setup& s) {
+  for (const LayerSetup& layer : s.layers)
+    fmt::print("  s.layers.push_back({{SlotId{{{}}}, {}}});\n", index(layer.held), layer.starts_on);
+  fmt::print("  s.stations.assign(s.handsets.size(), 0);\n");
+  for (std::size_t h = 0; h < s.stations.size(); ++h) fmt::print("  s.stations[{}] = {}u;\n", h, s.stations[h]);
   fmt::print("  s.notches.rates.clear();\n");
-  for (const double rate : s.notches.rates) fmt::print("  s.notches.rates.push_back({});\n", exact(rate));
-  fmt::print("  s.notches.rate = {};\n", s.notches.rate);
+  for (const auto& rate : s.notches.rates) {
+    fmt::print("  s.notches.rates.push_back({{{{");
+    for (const double value : rate.values) fmt::print("{}, ", exact(value));
+    fmt::print("}}, {}}});\n", rate.start);
+  }
+  for (const auto& number : s.notches.numbers)
+    fmt::print("  s.notches.numbers.push_back({{RateId{{{}}}, {}}});\n", index(number.rate), ids("CoordinateId", number.coordinates));
+  for (std::size_t b = 0; b < s.bindings.size(); ++b)
+    if (!s.bindings[b].numbers.empty()) fmt::print("  s.bindings[{}].numbers = {};\n", b, ids("NumberId", s.bindings[b].numbers));
   for (const auto& list : s.notches.increments) {
     fmt::print("  s.notches.increments.push_back({{{{");
     for (const Nano value : list.values) fmt::print("{}, ", value);
@@ -64,7 +76,7 @@ void print_motion(const Setup& s) {
     fmt::print(
         "  s.axes.push_back({{*AxisLimits::make({}, {}, {{{}, {}, {}, {}, {}}}), ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, "
         "static_cast<PositionKind>({}), "
-        "{}, {}, {}, {}}});\n",
+        "{}, {}, {}, {}, {{}}, {{}}, {{}}}});\n",
         exact(a.limits.low()), exact(a.limits.high()), exact(full.speed), exact(full.accel), exact(full.jerk), exact(full.brake_accel),
         exact(full.brake_jerk), index(a.zone), index(a.wiring.link), a.wiring.channel, static_cast<int>(a.position), exact(a.start),
         exact(a.deviation), exact(a.settled), "std::nullopt");
@@ -75,8 +87,9 @@ void print_motion(const Setup& s) {
   for (const LinkSetup& l : s.links)
     fmt::print("  s.links.push_back({{Span{{{}}}, Span{{{}}}}});\n", l.longest_silence.count(), l.frame_valid_for.count());
   for (const SwitchSetup& w : s.switches)
-    fmt::print("  s.switches.push_back({{ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, {}, static_cast<SwitchSetup::OnTrip>({})}});\n", index(w.zone),
-               index(w.wiring.link), w.wiring.channel, w.start_on, static_cast<int>(w.on_trip));
+    fmt::print("  s.switches.push_back({{ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, {}, static_cast<SwitchSetup::OnTrip>({}), static_cast<SwitchSetup::OnTrip>({}), static_cast<SwitchSetup::OnTrip>({})}});\n",
+               index(w.zone), index(w.wiring.link), w.wiring.channel, w.start_on, static_cast<int>(w.on_trip),
+               static_cast<int>(w.on_handset_lost), static_cast<int>(w.on_link_lost));
 }
 
 }  // namespace

@@ -22,27 +22,30 @@ struct Hands {
   static std::vector<ControlSetup> made() {
     std::vector<ControlSetup> all(5);
     for (std::size_t i = 0; i < all.size(); ++i)
-      all[i] = {pad, ControlId{static_cast<std::uint16_t>(i)}, Calibration::key(), 0, no<SlotId>, false};
+      all[i] = {pad, ControlId{static_cast<std::uint16_t>(i)}, Calibration::key(), {}, no<SlotId>, false};
     all[0].calibration = *Calibration::make(ControlKind::centred, -100, 0, 100, false);
     all[4].calibration = *Calibration::make(ControlKind::one_sided, 0, 0, 100, false);
     return all;
   }
   static NotchSetup notches() {
     NotchSetup n;
-    n.rates = {10, 50, 100};
-    n.rate = 1;
+    n.rates = {{{10, 50, 100}, 1}};
     n.increments = {{{10'000'000, 50'000'000}, 1}};
+    n.numbers = {{RateId{0}, {}}, {no<RateId>, {CoordinateId{0}}}};
     return n;
   }
-  explicit Hands(std::vector<BindingSetup> bindings)
-      : controls(made()), signal(handsets, controls), bind(bindings, controls.size(), notches()) {
+  explicit Hands(const std::vector<BindingSetup>& bindings, const std::vector<LayerSetup>& layers = {{SlotId{3}, false}})
+      : controls(made()), signal(handsets, controls), bind({bindings, layers, notches(), {}}, controls.size()) {
     say(ControlId::presence, 1);
     for (std::uint16_t i = 0; i < 5; ++i) say(ControlId{i}, 0);
   }
   std::vector<Ask> say(ControlId control, std::int32_t raw) {
+    const auto early = bind.pass(now, signal);
+    std::vector<Ask> all(early.begin(), early.end());
     const Change change = signal.accept({pad, control, ++sequence, now, now, raw}, now);
     const auto asks = bind.changed(change, signal);
-    return {asks.begin(), asks.end()};
+    all.insert(all.end(), asks.begin(), asks.end());
+    return all;
   }
   std::vector<Ask> say(int slot, std::int32_t raw) { return say(ControlId{static_cast<std::uint16_t>(slot)}, raw); }
   Request ask() {
@@ -55,7 +58,9 @@ BindingSetup on(int slot, Effect effect, int layer = -1) {
   BindingSetup b;
   b.slot = SlotId{static_cast<std::uint16_t>(slot)};
   b.effect = effect;
-  if (layer >= 0) b.layer = SlotId{static_cast<std::uint16_t>(layer)};
+  if (layer >= 0) b.layer = LayerId{static_cast<std::uint16_t>(layer)};
+  if (effect == Effect::rate) b.numbers = {NumberId{0}};
+  if (effect == Effect::increment) b.numbers = {NumberId{1}};
   return b;
 }
 
@@ -86,7 +91,7 @@ TEST_CASE("A press is one step of the increment in force; holding is no second o
   CHECK(asks[0].by == 50'000'000);
   CHECK(h.say(1, 1).empty());
   CHECK(h.say(1, 0).empty());
-  CHECK(h.say(3, 1).front().kind == Ask::Kind::increment);
+  CHECK(h.say(3, 1).front().kind == Ask::Kind::number);
   CHECK(h.say(2, 1).front().by == -30'000'000);
   CHECK(h.say(3, 0).empty());
   CHECK(h.say(3, 1).empty());  // at the end of the list nothing changes, and nothing is announced
@@ -96,21 +101,21 @@ TEST_CASE("The rate moves by notches and stops at both ends") {
   auto down = on(2, Effect::rate);
   down.count = -1;
   Hands h({on(1, Effect::rate), down});
-  CHECK(h.bind.rate() == 0.5);
+  CHECK(h.bind.numbers().rate(CoordinateId{0}) == 0.5);
   for (const double wanted : {1.0, 1.0}) {
     h.say(1, 1);
     h.say(1, 0);
-    CHECK(h.bind.rate() == wanted);
+    CHECK(h.bind.numbers().rate(CoordinateId{0}) == wanted);
   }
   for (const double wanted : {0.5, 0.1, 0.1}) {
     h.say(2, 1);
     h.say(2, 0);
-    CHECK(h.bind.rate() == wanted);
+    CHECK(h.bind.numbers().rate(CoordinateId{0}) == wanted);
   }
 }
 
 TEST_CASE("A layer counts while its control is held, and takes the control away from the base layer") {
-  auto layered = on(1, Effect::step, 3);
+  auto layered = on(1, Effect::step, 0);
   layered.count = 10;
   Hands h({on(1, Effect::step), layered});
   CHECK(h.say(1, 1).front().by == 50'000'000);
@@ -122,7 +127,7 @@ TEST_CASE("A layer counts while its control is held, and takes the control away 
 }
 
 TEST_CASE("A stick that is deflected while the layer changes does nothing there until it has been at neutral") {
-  auto layered = on(0, Effect::jog, 3);
+  auto layered = on(0, Effect::jog, 0);
   layered.share = -1;
   Hands h({on(0, Effect::jog), layered});
   h.ask();
@@ -145,7 +150,7 @@ TEST_CASE("A stick that is deflected while the layer changes does nothing there 
 }
 
 TEST_CASE("A key that was held when its binding came to count does not go") {
-  auto layered = on(1, Effect::go, 3);
+  auto layered = on(1, Effect::go, 0);
   layered.goal = 7;
   Hands h({layered});
   h.say(1, 1);

@@ -48,7 +48,8 @@ TEST_CASE("One frame a link, each word in its device's unit, with how long it is
   const Wiring axes[] = {{LinkId{1}, 0}, {LinkId{0}, 0}, {LinkId{1}, 1}};
   const std::optional<ServoMap> servos[] = {std::nullopt, ServoMap::make(-60, 60, 900, 2100, false, 0), std::nullopt};
   const Wiring switches[] = {{LinkId{1}, 0}};
-  Output output(links, axes, servos, switches);
+  const std::optional<MotorMap> motors[3];
+  Output output(links, axes, servos, motors, switches);
   const AxisCommand commands[] = {{Mode::follow, 0.05, 1, 0, {}}, {Mode::hold, 30, 0, 0, {}}, {Mode::off, -1.5, 0, 0, {}}};
   const std::uint8_t states[] = {1};
   const auto frames = output.frames(commands, states, Time{2s});
@@ -62,4 +63,24 @@ TEST_CASE("One frame a link, each word in its device's unit, with how long it is
   CHECK(frames[1].sent == Time{2s});
   const std::uint32_t first = frames[1].sequence;
   CHECK(output.frames(commands, states, Time{3s})[1].sequence == first + 1);
+}
+
+TEST_CASE("A motor's word: its dead band skipped, both ways, nothing at rest and no more than full") {
+  const MotorMap motor{.dead_band = 0.08};
+  struct Case {
+    double share;
+    std::int32_t power;
+  };
+  for (const Case& c : {Case{0, 0}, {1e-9, 80'000}, {0.5, 540'000}, {1, 1'000'000}, {-0.25, -310'000}, {7, 1'000'000}, {std::nan(""), 0}}) {
+    CAPTURE(c.share);
+    CHECK(motor.power(c.share) == c.power);
+    CHECK(MotorMap{.dead_band = 0.08, .reversed = true}.power(c.share) == -c.power);
+  }
+  const LinkSetup links[] = {{}};
+  const Wiring axes[] = {{LinkId{0}, 0}};
+  const std::optional<ServoMap> servos[1];
+  const std::optional<MotorMap> motors[] = {motor};
+  const Output output(links, axes, servos, motors, {});
+  CHECK(output.word(AxisId{0}, {Mode::follow, 77, 50, 0, {}}).position == 540'000);
+  CHECK(output.word(AxisId{0}, {Mode::off, 77, 50, 0, {}}).position == 0);
 }

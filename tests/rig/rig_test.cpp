@@ -19,7 +19,7 @@ TEST_CASE("The demo rig is what it says") {
   CHECK(rig.setup.axes[4].position == PositionKind::assumed);
   CHECK(rig.setup.groups.size() == 5);  // the carriage, and four axes alone
   CHECK(rig.setup.groups[0].path_speed == 200);
-  CHECK(rig.setup.notches.rates == std::vector<double>{5, 25, 50, 100});
+  CHECK(rig.setup.notches.rates.front().values == std::vector<double>{5, 25, 50, 100});
   CHECK(rig.setup.notches.increments[3].values[1] == 1'000'000'000);
   CHECK(rig.setup.links[0].frame_valid_for == std::chrono::milliseconds(40));
   CHECK(rig.setup.zones.size() == 1);
@@ -38,9 +38,9 @@ TEST_CASE("A stick's dead zone is round over both halves; one of its own makes i
   };
   CHECK(control("stick.left.x").partner != no<SlotId>);
   CHECK(control("stick.left.y").is_second_of_pair);
-  CHECK(control("stick.left.y").dead_zone == 0.10);
+  CHECK(control("stick.left.y").shape.zone.inner == 0.10);
   CHECK(control("stick.right.x").partner == no<SlotId>);
-  CHECK(control("stick.right.y").dead_zone == 0.12);
+  CHECK(control("stick.right.y").shape.zone.inner == 0.12);
   CHECK(control("stick.left.y").calibration.reversed());
 }
 

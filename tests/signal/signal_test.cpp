@@ -1,4 +1,3 @@
-#include <gyrax/signal/dead_zone.hpp>
 #include <gyrax/signal/signal.hpp>
 
 #include "support/random.hpp"
@@ -18,9 +17,9 @@ constexpr ControlId stick_x{0}, stick_y{1}, key{5};
 /// A pad with a stick (round dead zone of 10 %) and a key, and the numbering of its readings.
 struct Pad {
   std::vector<HandsetSetup> handsets{HandsetSetup{}};
-  std::vector<ControlSetup> controls{{pad, stick_x, *Calibration::make(ControlKind::centred, -100, 0, 100, false), 0.1, SlotId{1}, false},
-                                     {pad, stick_y, *Calibration::make(ControlKind::centred, -100, 0, 100, true), 0.1, SlotId{0}, true},
-                                     {pad, key, Calibration::key(), 0, no<SlotId>, false}};
+  std::vector<ControlSetup> controls{{pad, stick_x, *Calibration::make(ControlKind::centred, -100, 0, 100, false), {.zone = {0.1, 0, 0}}, SlotId{1}, false},
+                                     {pad, stick_y, *Calibration::make(ControlKind::centred, -100, 0, 100, true), {.zone = {0.1, 0, 0}}, SlotId{0}, true},
+                                     {pad, key, Calibration::key(), {}, no<SlotId>, false}};
   Signal signal{handsets, controls};
   std::uint32_t sequence = 0;
   Time now{1s};
@@ -58,37 +57,6 @@ TEST_CASE("Calibration refuses what has no room between its ends") {
   CHECK_FALSE(Calibration::make(ControlKind::one_sided, 5, 0, 5, false));
   CHECK_FALSE(Calibration::make(ControlKind::one_sided, 0, 0, Calibration::greatest_raw + 1, false));
   CHECK(Calibration::make(ControlKind::centred, -Calibration::greatest_raw, 0, Calibration::greatest_raw, false));
-}
-
-TEST_CASE("Dead zones: nothing inside, zero at the edge, one per cent beyond moves, full is exactly full") {
-  for (const double edge : {0.0, 0.05, 0.1, 0.5, 0.89}) {
-    CHECK(axial_dead_zone(edge, edge) == 0);
-    CHECK(axial_dead_zone(edge + 0.01, edge) > 0);
-    CHECK(axial_dead_zone(edge + 0.01, edge) == doctest::Approx(0.01 / (1 - edge)));
-    CHECK(axial_dead_zone(1, edge) == 1);
-    CHECK(axial_dead_zone(-1, edge) == -1);
-    CHECK(radial_dead_zone({edge * 0.6, edge * 0.8 - 1e-12}, edge).x == 0);
-    CHECK(radial_dead_zone({edge + 0.01, 0}, edge).x > 0);
-    // Full deflection of one part is exactly 1, whatever the other part does.
-    for (const double other : {0.0, 0.03, -0.4, 1.0}) CHECK(radial_dead_zone({1, other}, edge).x == 1);
-    for (const double other : {0.0, 0.03, -0.4, 1.0}) CHECK(radial_dead_zone({other, -1}, edge).y == -1);
-  }
-  CHECK(axial_dead_zone(std::nan(""), 0.1) == 0);
-  CHECK(radial_dead_zone({std::nan(""), 1}, 0.1).y == 0);
-}
-
-TEST_CASE("Dead zones are odd, monotone and continuous; the round one keeps direction") {
-  test::Random random;
-  for (int i = 0; i < 20'000; ++i) {
-    const double edge = random.in(0, 0.9), a = random.in(-1, 1), b = random.in(-1, 1);
-    REQUIRE(axial_dead_zone(-a, edge) == -axial_dead_zone(a, edge));
-    REQUIRE((a < b) <= (axial_dead_zone(a, edge) <= axial_dead_zone(b, edge)));
-    REQUIRE(std::abs(axial_dead_zone(a + 1e-9, edge) - axial_dead_zone(a, edge)) < 2e-8);
-    const Deflection d = radial_dead_zone({a, b}, edge);
-    REQUIRE(std::abs(d.x) <= 1);
-    REQUIRE(std::abs(d.y) <= 1);
-    if (std::hypot(a, b) <= 1) REQUIRE(d.x * b == doctest::Approx(d.y * a).epsilon(1e-12));
-  }
 }
 
 TEST_CASE("A control is unknown until it reports, after a plug, after a gap, and is not neutral meanwhile") {
@@ -211,4 +179,136 @@ TEST_CASE("At rest nothing moves for any noise inside the dead zone") {
   CHECK(p.x().value > 0);
   p.say(stick_y, 11);
   CHECK(p.y().value < 0);  // reversed
+}
+
+namespace {
+
+/// Controls of any setup, said one after the other.
+struct Box {
+  std::vector<HandsetSetup> handsets{HandsetSetup{}};
+  Signal signal;
+  std::uint32_t sequence = 0;
+  Time now{1s};
+  explicit Box(std::vector<ControlSetup> controls) : signal(handsets, controls) { say(ControlId::presence, 1); }
+  Change say(ControlId control, std::int32_t raw) { return signal.accept({pad, control, ++sequence, now, now, raw}, now); }
+  Change say(int control, std::int32_t raw) { return say(ControlId{static_cast<std::uint16_t>(control)}, raw); }
+  double value(int slot) const { return signal.sample(SlotId{static_cast<std::uint16_t>(slot)}).value; }
+};
+
+ControlSetup centred(int control) {
+  ControlSetup c;
+  c.control = ControlId{static_cast<std::uint16_t>(control)};
+  c.calibration = *Calibration::make(ControlKind::centred, -1000, 0, 1000, false);
+  return c;
+}
+
+ControlSetup made(Making::How how, std::initializer_list<int> parts) {
+  ControlSetup c = centred(0);
+  c.control = no<ControlId>;
+  c.making.how = how;
+  std::size_t i = 0;
+  for (const int part : parts) c.making.parts[i++] = SlotId{static_cast<std::uint16_t>(part)};
+  if (how == Making::How::key) c.calibration = Calibration::key();
+  return c;
+}
+
+}  // namespace
+
+TEST_CASE("A bouncing key is pressed once, at once; what it is when the bouncing is over counts") {
+  ControlSetup bouncy;
+  bouncy.debounce = 8ms;
+  Box box({bouncy});
+  box.say(0, 0);
+  box.now += 20ms;
+  CHECK(box.say(0, 1).pressed);  // the press is not delayed
+  for (int i = 0; i < 3; ++i) {
+    box.now += 1ms;
+    CHECK(box.say(0, i % 2).kind == Change::Kind::nothing);
+  }
+  box.now += 3ms;
+  box.signal.advance(box.now);
+  CHECK(box.signal.made().empty());  // still inside
+  box.now += 2ms;
+  box.signal.advance(box.now);  // it was up when the bouncing ended: the release is not lost
+  REQUIRE(box.signal.made().size() == 1);
+  CHECK_FALSE(box.signal.made()[0].pressed);
+  CHECK(box.signal.made()[0].at == Time{1s} + 28ms);
+}
+
+TEST_CASE("A dial with four counts a detent gives one for each, whatever bounces about an edge") {
+  ControlSetup dial;
+  dial.calibration = Calibration::counts(false);
+  dial.detent = 4;
+  Box box({dial});
+  test::Random random;
+  std::int64_t place = 0, told = 0, detents = 0;
+  for (int i = 0; i < 2000; ++i) {
+    const int way = random.in(0, 1) < 0.6 ? 1 : -1;
+    detents += way;
+    // Each detent in its own way: at once, count by count, with a count back and forth.
+    for (const int count : random.in(0, 1) < 0.5 ? std::vector<int>{4} : std::vector<int>{1, 1, -1, 1, 1, 1}) {
+      told += box.say(0, way * count).counts;
+      place += way * count;
+    }
+    REQUIRE(place == 4 * detents);
+    REQUIRE(told == detents);
+  }
+  CHECK(box.say(0, 400).counts == 100);
+}
+
+TEST_CASE("A smoothed control goes on between its readings, by its own delay, and ends exactly where it is held") {
+  ControlSetup slow = centred(0);
+  slow.smoothing_s = 0.05;
+  Box box({slow});
+  box.say(0, 0);
+  box.signal.advance(box.now);
+  box.say(0, 1000);  // at once at its end
+  CHECK(box.value(0) == 0);
+  double last = 0;
+  for (int i = 0; i < 400; ++i) {
+    box.now += 2ms;
+    box.signal.advance(box.now);
+    REQUIRE(box.value(0) >= last);
+    last = box.value(0);
+    if (i == 24) CHECK(last == doctest::Approx(1 - std::pow(0.05 / 0.052, 25)));
+  }
+  CHECK(last == 1);
+  CHECK(box.signal.made().empty());  // nothing changes any more
+}
+
+TEST_CASE("Made controls: known with all their parts, changed with each of them, gone with any") {
+  Box box({centred(0), centred(1), made(Making::How::difference, {0, 1}), made(Making::How::key, {0})});
+  const Sample& lever = box.signal.sample(SlotId{2});
+  const Sample& pull = box.signal.sample(SlotId{3});
+  box.say(0, 750);
+  CHECK_FALSE(lever.known);
+  CHECK(pull.pressed);  // beyond 60 %
+  REQUIRE(box.signal.made().size() == 1);
+  CHECK(box.signal.made()[0].kind == Change::Kind::held);  // nobody saw it come there
+  box.say(1, 500);
+  CHECK(lever.known);
+  CHECK(lever.value == 0.25);
+  box.say(0, 450);
+  CHECK(pull.pressed);  // until below 40 %
+  box.say(0, 390);
+  CHECK_FALSE(pull.pressed);
+  CHECK(box.signal.made().size() == 2);
+  box.say(ControlId::gap, 1);
+  CHECK_FALSE(lever.known);
+  CHECK_FALSE(pull.known);
+}
+
+TEST_CASE("A tilt is looked at when all its accelerations are told; a handset that falls is a fault") {
+  Box box({centred(0), centred(1), centred(2), made(Making::How::tilt_x, {0, 1, 2})});
+  for (const auto& [control, raw] : {std::pair{0, -500}, {1, 0}, {2, 866}}) box.say(control, raw);
+  box.signal.advance(box.now);
+  CHECK(box.signal.made().empty());
+  CHECK(box.value(3) == doctest::Approx(0.5235987756).epsilon(1e-4));  // 30 degrees of one radian
+  for (const auto& [control, raw] : {std::pair{0, -50}, {2, 90}}) {
+    box.say(control, raw);
+    for (const Change& change : box.signal.made()) CHECK(change.fault == ReadingFault::none);
+  }
+  box.signal.advance(box.now);
+  REQUIRE(box.signal.made().size() == 1);
+  CHECK(box.signal.made()[0].fault == ReadingFault::implausible);
 }

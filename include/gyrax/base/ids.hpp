@@ -18,6 +18,11 @@ enum class ZoneId : std::uint16_t {};
 enum class SwitchId : std::uint16_t {};
 /// A row of the rig's bindings.
 enum class BindingId : std::uint16_t {};
+/// A row of the rig's layers. A later one goes before an earlier one.
+enum class LayerId : std::uint16_t {};
+/// A list of rates, and what bindings move: one such list, or the increments of some coordinates.
+enum class RateId : std::uint16_t {};
+enum class NumberId : std::uint16_t {};
 /// A row of the rig's controls: one control of one handset that some binding uses.
 enum class SlotId : std::uint16_t {};
 

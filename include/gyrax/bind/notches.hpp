@@ -1,8 +1,11 @@
-/// A list of numbers with a finger on one of them: rates, increments.
+/// Lists of numbers with a finger on one of each: rates, increments.
 ///
 ///     Notches<double> rate({5, 25, 100}, 2);
 ///     rate.move(-1);                       // 25
 #pragma once
+
+#include <gyrax/base/ids.hpp>
+#include <gyrax/base/nano.hpp>
 
 #include <cstddef>
 #include <vector>
@@ -23,13 +26,84 @@ class Notches {
     for (; by < 0 && at_ > 0; ++by) --at_;
     return at_ != before;
   }
+  /// Puts the finger on a value, if it is in the list. Returns whether it moved.
+  bool pick(const Value& value) noexcept {
+    for (std::size_t i = 0; i < values_.size(); ++i) {
+      if (values_[i] != value) continue;
+      const bool moved = i != at_;
+      at_ = i;
+      return moved;
+    }
+    return false;
+  }
   bool empty() const noexcept { return values_.empty(); }
   const Value& value() const noexcept { return values_[at_]; }
   std::size_t at() const noexcept { return at_; }
+  std::size_t size() const noexcept { return values_.size(); }
 
  private:
   std::vector<Value> values_;
   std::size_t at_ = 0;
+};
+
+/// The numbers that bindings pick from.
+struct NotchSetup {
+  struct Rate {
+    std::vector<double> values{100};  ///< percent, in (0, 100]
+    std::size_t start = 0;
+  };
+  std::vector<Rate> rates{Rate{}};  ///< the first is that of every coordinate without one of its own
+  std::vector<RateId> rate_of;      ///< by CoordinateId; where it is shorter: the first
+  struct Increments {
+    std::vector<Nano> values;  ///< may be empty: the axis takes no steps
+    std::size_t start = 0;
+  };
+  std::vector<Increments> increments;  ///< by CoordinateId
+
+  /// What a binding moves: one rate, or the increments of some coordinates, together.
+  struct Number {
+    RateId rate = no<RateId>;               ///< none: increments
+    std::vector<CoordinateId> coordinates;  ///< of increments; each has some
+  };
+  std::vector<Number> numbers;
+
+  /// Reduced speed, for setting up: shares of speed and acceleration while it is on.
+  struct Reduced {
+    double speed = 1, accel = 1;  ///< (0, 1]
+    bool starts_on = false;
+  } reduced;
+};
+
+/// All numbers in force.
+class Numbers {
+ public:
+  explicit Numbers(const NotchSetup& setup);
+
+  /// The rate of a coordinate, (0, 1].
+  double rate(CoordinateId coordinate) const noexcept { return rates_[index(rate_of(coordinate))].value() / 100; }
+  RateId rate_of(CoordinateId coordinate) const noexcept {
+    return index(coordinate) < rate_of_.size() ? rate_of_[index(coordinate)] : RateId{0};
+  }
+  /// The increment of a coordinate; 0 where it takes no steps.
+  Nano increment(CoordinateId coordinate) const noexcept {
+    const auto& notches = increments_[index(coordinate)];
+    return notches.empty() ? 0 : notches.value();
+  }
+  /// In percent, to the last digit that is in the list.
+  double percent(RateId rate) const noexcept { return rates_[index(rate)].value(); }
+  /// Which notch of its list is in force.
+  std::size_t at(RateId rate) const noexcept { return rates_[index(rate)].at(); }
+  std::size_t at(CoordinateId coordinate) const noexcept { return increments_[index(coordinate)].at(); }
+
+  // Both return whether anything changed. pick: percent of a rate, nano-units of increments.
+  bool move(NumberId number, int by) noexcept;
+  bool pick(NumberId number, double percent, Nano increment) noexcept;
+
+ private:
+  std::vector<NotchSetup::Number> numbers_;
+  std::vector<Notches<double>> rates_;
+  std::vector<RateId> rate_of_;
+  std::vector<Notches<Nano>> increments_;
 };
 
 }  // namespace gyrax

@@ -65,6 +65,8 @@ class Engine {
   /// handset is present, or for another kind of control.
   bool calibrate(SlotId slot, const Calibration& calibration) noexcept { return signal_.calibrate(slot, calibration); }
 
+  /// The handsets that are in charge of a zone; none while it is stowed.
+  HandsetBits in_charge(ZoneId zone) const noexcept { return charges_[index(zone)].in_charge; }
   const Permit& permit(ZoneId zone) const noexcept { return permits_[index(zone)]; }
   const Signal& signal() const noexcept { return signal_; }
   const Bind& bind() const noexcept { return bind_; }
@@ -80,15 +82,23 @@ class Engine {
   void take_end(EventRing& events) noexcept;
   void take_asks(std::span<const Ask> asks, EventRing& events) noexcept;
   void take_ask(const Ask& ask, ZoneId zone, EventRing& events) noexcept;
+  void take_number(const Ask& ask, EventRing& events) noexcept;
+  void take_touch(const Ask& ask, EventRing& events) noexcept;
+  void tell_rate(NumberId number, EventRing& events) noexcept;
+  void announce(ZoneId zone, EventRing& events) noexcept;
+  bool may_tell(AxisId axis) noexcept;
   void take_step(const Ask& ask, EventRing& events) noexcept;
   void take_wheel(const Ask& ask, EventRing& events) noexcept;
   Obstacle holding_steps(AxisId axis) const noexcept;
   Scale scale(const GroupSetup& group) const noexcept;
+  bool lacks(const GroupSetup& group, EventRing& events) noexcept;
+  void turn_round(AxisId axis) noexcept;
+  void refuse_move(AxisId axis, SlotId by, const Obstacle& why, EventRing& events) noexcept;
   void take_switch(const Ask& ask, EventRing& events) noexcept;
   void turn(SwitchId target, bool on, EventRing& events) noexcept;
   void compare(const LinkReport& report, EventRing& events) noexcept;
   void watch(EventRing& events) noexcept;
-  void plan() noexcept;
+  void plan(EventRing& events) noexcept;
   void command(EventRing& events, TickOutput& out) noexcept;
   void settle(EventRing& events, const TickOutput& out) noexcept;
   void explain(TickOutput& out) const noexcept;
@@ -97,9 +107,19 @@ class Engine {
   bool depends(ZoneId zone, LinkId link) const noexcept;
   void apply(ZoneId zone, PermitEvent event, Cause cause, EventRing& events) noexcept;
   void fault(ZoneId zone, Cause cause, EventRing& events) noexcept;
-  void offer(ZoneId zone, PermitEvent event, State wanted, EventRing& events) noexcept;
+  void offer(ZoneId zone, PermitEvent event, State wanted, HandsetId by, EventRing& events) noexcept;
+  void refuse(ZoneId zone, State wanted, const Obstacle& why, EventRing& events) noexcept;
   void take_up(ZoneId zone) noexcept;
+
+  // Who is in charge; src/engine/charge.cpp.
+  HandsetBits station_of(HandsetId handset) const noexcept;
+  HandsetBits counted_on(ZoneId zone) const noexcept;
+  bool commands(ZoneId zone, HandsetId handset) const noexcept;
+  void put_in_charge(ZoneId zone, HandsetId handset, EventRing& events) noexcept;
+  void relieve(ZoneId zone) noexcept;
+  HandsetId in_charge_name(ZoneId zone) const noexcept;
   Obstacle obstacle(ZoneId zone) const noexcept;
+  Obstacle obstacle(ZoneId zone, HandsetId would_be_in_charge) const noexcept;
   Obstacle holding(ZoneId zone) const noexcept;
   Cause tripped_of(ZoneId zone) const noexcept;
   bool powered(AxisId axis) const noexcept;
@@ -120,6 +140,19 @@ class Engine {
   std::vector<std::uint8_t> switches_;          // by SwitchId
   std::vector<Time> wheel_told_;                // by AxisId: when it was last told that counts do nothing
   std::vector<std::uint8_t> stopped_;           // by ZoneId: a stop came in this tick, so that nothing starts in it
+  /// Of a zone: who may move it, and who else was there when it was made ready, so that people count on its stop.
+  struct Charge {
+    HandsetBits in_charge = 0, counted_on = 0;
+  };
+  std::vector<Charge> charges_;
+  /// Of an axis: what keeps it from what it is asked, besides its zone and its travel.
+  struct Hold {
+    Obstacle why;
+    bool lapsed = false;  // asked while it lacked something: it has to be let go first
+    int direction = 0;    // of a motor: the way it turned last
+    Time rests_since{};
+  };
+  std::vector<Hold> holds_;
   bool started_ = false;
   Time now_{}, told_at_{};  // this tick's time, the last one's
   double dt_s_ = 0;

@@ -22,8 +22,12 @@ struct Event {
     step_refused,    ///< a step of `number` nano-units on `axis` was refused; `obstacle` says why
     wheel_refused,   ///< `number` counts of a handwheel for `axis` did nothing; `obstacle` says why. Once a second at most
     switch_refused,  ///< turning `target` was refused; `obstacle` says why
-    rate,            ///< the rate is now `number` thousandths of a percent
-    increment,       ///< the increments' notches moved; `number`: up or down
+    rate,            ///< the rate `which` is now `number` thousandths of a percent
+    increment,       ///< the increments `which` moved; `axis`, one of them, is at `number` nano-units now
+    chosen,          ///< a dial adjusts `which` now
+    layer,           ///< `layer` is now latched on (`number` 1) or off (0)
+    in_charge,       ///< obstacle.handset is in charge of `zone` now
+    move_refused,    ///< `by` would move `axis`; `obstacle` says why it does not. Once for each time that it is touched
     reduced,         ///< reduced speed is now on (`number` 1) or off (0)
     switched,        ///< `target` is now on (`number` 1) or off (0)
     gap,             ///< `number` readings of obstacle.handset were lost
@@ -37,6 +41,9 @@ struct Event {
   Obstacle obstacle{};
   AxisId axis = no<AxisId>;
   SwitchId target = no<SwitchId>;
+  NumberId which = no<NumberId>;
+  LayerId layer = no<LayerId>;
+  SlotId by = no<SlotId>;
   std::int64_t number = 0;
 };
 

@@ -5,6 +5,7 @@
 
 #include <gyrax/bind/bind.hpp>
 #include <gyrax/motion/motion.hpp>
+#include <gyrax/output/motor.hpp>
 #include <gyrax/output/servo.hpp>
 #include <gyrax/permit/guard.hpp>
 
@@ -28,6 +29,10 @@ struct AxisSetup {
   double deviation = 0;  ///< measured axes: greatest distance between command and report, > 0; more is a fault
   double settled = 0;    ///< measured axes: a report this near to where the axis stands agrees with it, ≥ 0
   std::optional<ServoMap> servo;
+  /// Set for a motor: its speed is a share of full power, and its position means nothing.
+  std::optional<MotorMap> motor;
+  Span rest{};                  ///< of a motor: how long it rests before it turns round
+  std::vector<SwitchId> needs;  ///< all of these must be on for it to move
 };
 
 struct SwitchSetup {
@@ -35,14 +40,20 @@ struct SwitchSetup {
   Wiring wiring{};
   bool start_on = false;
   enum class OnTrip : std::uint8_t { off, on, keep } on_trip = OnTrip::off;
+  OnTrip on_handset_lost = OnTrip::off;  ///< in place of on_trip where the zone trips because a handset was lost, …
+  OnTrip on_link_lost = OnTrip::off;     ///< … or a link; its far end does the same by itself when it hears nothing
 };
 
 struct Setup {
   Span longest_tick = std::chrono::milliseconds(20);  ///< a tick later than this after the last one is a fault
   std::vector<HandsetSetup> handsets;
   std::vector<ControlSetup> controls;
+  /// By HandsetId: those that are in charge together with it, itself included; where it is shorter, each by itself.
+  std::vector<HandsetBits> stations;
   std::vector<BindingSetup> bindings;
+  std::vector<LayerSetup> layers;
   NotchSetup notches;
+  GestureTimes gestures;
   std::vector<ZoneSetup> zones;
   std::vector<AxisSetup> axes;
   std::vector<GroupSetup> groups;

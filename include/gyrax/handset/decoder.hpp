@@ -35,6 +35,7 @@ class EventDecoder {
   void take(const InputEvent& event, Time at, Time arrival);
 
   HandsetId handset_;
+  Device device_;
   std::vector<ControlId> keys_;  // what the device has, told as up when it is plugged in
   std::vector<Reading> frame_;
   std::vector<std::int8_t> hats_;  // last side of HAT0X, HAT0Y; 2: unknown

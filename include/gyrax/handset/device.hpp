@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace gyrax {
@@ -25,6 +26,8 @@ struct Device {
   std::map<std::uint16_t, AbsoluteRange> absolute;
   /// Further event types (misc, switches, lights, force feedback …) as the device lists them.
   std::map<std::uint16_t, std::set<std::uint16_t>> other;
+  /// Codes, by type and code, that stand for another control on it than they usually do: what a calibration says of it.
+  std::map<std::pair<std::uint16_t, std::uint16_t>, std::string> named;
 };
 
 /// What sort of thing a device is, by what it can send.

@@ -11,6 +11,7 @@
 
 #include <gyrax/handset/controls.hpp>
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -30,9 +31,20 @@ struct SeatWish {
   std::string handset;                 ///< its name in the rig
   std::string id, name, unique, port;  ///< "1209:0001"; the rest as the kernel tells it
   std::vector<SeatControl> controls;
+  /// What its calibration says of its codes.
+  std::map<std::pair<std::uint16_t, std::uint16_t>, std::string> named;
+  /// The device that it was calibrated with, if it was; unless `any_device`, no other may sit here.
+  struct Calibrated {
+    std::string file, id, name, unique;
+    bool any_device = false;
+  };
+  std::optional<Calibrated> calibrated;
   bool signs = true;  ///< lights and rumble may tell that motion is held or has tripped
   bool names_a_device() const { return !(id.empty() && name.empty() && unique.empty() && port.empty()); }
 };
+
+/// How a device differs from the one that a calibration was made with, as a sentence; empty if it does not.
+std::string differs(const SeatWish::Calibrated& calibrated, const Device& device);
 
 /// A control's kind, direction and usual ends, until a device says better.
 Calibration usual_calibration(const ControlName& control);
@@ -47,7 +59,8 @@ class Seats {
   struct Placed {
     std::optional<std::size_t> seat;
     bool another = false;  ///< another device than the one that sat there before
-    std::string why;       ///< without a seat: why, as a sentence
+    std::string why{};      ///< without a seat: why, as a sentence
+    std::string warning{};  ///< with a seat: what to be told all the same
   };
   Placed place(const Device& device);
   void vacate(std::size_t seat) { seats_[seat].taken = false; }

@@ -34,6 +34,7 @@ struct AxisView {
 struct ZoneView {
   State state = State::stowed;
   Cause cause = Cause::none;
+  HandsetBits in_charge = 0;
 };
 
 /// What an engine did last, for a viewer. Every list has its rig's size.
@@ -49,7 +50,10 @@ struct RunView {
   std::vector<HandsetHealth> handsets;
   std::vector<std::uint64_t> readings_lost;  ///< by HandsetId
   std::vector<Nano> increments;              ///< by CoordinateId
-  double rate = 0;                           ///< percent
+  std::vector<double> rates;                 ///< by RateId, percent
+  std::vector<std::uint8_t> layers;          ///< by LayerId: on
+  NumberId chosen = no<NumberId>;            ///< what a dial adjusts
+  Bind::Hold holding;                        ///< the key that is on its way to a long hold
   bool reduced = false;                      ///< reduced speed is on
   /// The latest events; event number n (from 0) stands in row n % size. `events_so_far` counts them all.
   static constexpr std::size_t kept_events = 64;

@@ -2,7 +2,7 @@
 ///
 /// In: the handsets' health, the samples, the links. Out: one obstacle. Never: a state of its own.
 ///
-///     Obstacle o = first_obstacle(zone, axes, signal, links, now);
+///     Obstacle o = first_obstacle(zone, all, bit(pad), axes, signal, links, now);
 ///     if (o.what == Interlock::none) permit.apply(PermitEvent::make_ready, Cause::none);
 #pragma once
 
@@ -17,19 +17,25 @@ namespace gyrax {
 /// What a zone depends on.
 struct ZoneSetup {
   std::array<Category, cause_count> categories = default_categories();
-  std::vector<HandsetId> handsets;  ///< each must be present and not silent
+  std::vector<HandsetId> handsets;  ///< each that is counted on must be present and not silent
   std::vector<LinkId> links;        ///< each must be fresh
   std::vector<AxisId> axes;
   std::vector<SlotId> controls;  ///< each can move something in the zone: must have reported and be at neutral
   std::vector<SlotId> followed;  ///< each is followed by an axis, that comes to meet it: must have reported
 };
 
-/// A handset or link that the zone's motion depends on and that is not there, if any.
-Obstacle first_loss(const ZoneSetup& zone, const Signal& signal, const Links& links, Time now) noexcept;
+/// A set of handsets: bit per HandsetId.
+using HandsetBits = std::uint32_t;
+static_assert(greatest_handsets <= 32);
+constexpr bool has(HandsetBits bits, HandsetId handset) noexcept { return (bits >> index(handset) & 1u) != 0; }
+constexpr HandsetBits bit(HandsetId handset) noexcept { return HandsetBits{1} << index(handset); }
 
-/// As first_loss, and further: an axis in `must_be_measured` (by AxisId) without a position, a control that has not
-/// reported, a control that is not at neutral.
-Obstacle first_obstacle(const ZoneSetup& zone, std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links,
+/// A link, or one of the zone's handsets among `counted_on`, that is not there, if any.
+Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal& signal, const Links& links, Time now) noexcept;
+
+/// As first_loss, and further: an axis in `must_be_measured` (by AxisId) without a position; of the handsets `in_charge` a control
+/// that has not reported, or is not at neutral.
+Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge, std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links,
                         Time now) noexcept;
 
 }  // namespace gyrax

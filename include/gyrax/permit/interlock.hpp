@@ -24,12 +24,15 @@ enum class Interlock : std::uint8_t {
   end_of_travel_low,
   end_of_travel_high,
   too_many_steps,
+  another_in_charge,
+  switch_off,
+  turning_round,
 };
-inline constexpr std::size_t interlock_count = 15;
+inline constexpr std::size_t interlock_count = 18;
 
 struct AboutInterlock {
   const char* name;
-  const char* sentence;  ///< what holds it; {handset}, {control}, {link} and {cause} stand for names
+  const char* sentence;  ///< what holds it; {handset}, {control}, {link}, {switch} and {cause} stand for names
   const char* release;   ///< what would release it; {ready}, {enable} and {reset} stand for the controls bound to them
 };
 
@@ -41,6 +44,7 @@ struct Obstacle {
   HandsetId handset = no<HandsetId>;
   SlotId slot = no<SlotId>;
   LinkId link = no<LinkId>;
+  SwitchId target = no<SwitchId>;
   bool operator==(const Obstacle&) const = default;
 };
 

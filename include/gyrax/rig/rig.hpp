@@ -25,15 +25,28 @@ struct Origin {
 };
 
 struct AxisInfo {
-  std::string name, unit;                             ///< unit: "mm" or "deg"
+  std::string name, unit;                             ///< unit: "mm", "deg" or "%"
   bool usual_jerk = false, usual_brake_jerk = false;  ///< the rig names none: AxisLimits::usual_jerk
   bool endless = false;                               ///< turns for ever: its travel is all that can be counted
+  bool motor = false;                                 ///< runs at a share of full power: unit "%", no place
   Origin origin;
 };
 
 struct SlotInfo {
   std::string name;       ///< "stick.left.x"
   bool own_ends = false;  ///< the rig gives its ends; otherwise the device's description does
+};
+
+/// Handsets that are in charge together.
+struct StationInfo {
+  std::string name;
+  HandsetBits handsets = 0;
+};
+
+/// A rate or increments that bindings move.
+struct NumberInfo {
+  std::string name;  ///< "rate", "rate.carriage", "increment.x"
+  Origin origin;     ///< where its notches stand
 };
 
 /// What the simulated machine behind a link is like.
@@ -67,6 +80,10 @@ struct Rig {
   std::optional<Span> shortest_tick;  ///< live: a reading brings the next tick forward, to this after the last one
   Setup setup;
   std::vector<std::string> handsets, zones, switches;  // by their identities
+  std::vector<StationInfo> stations;
+  std::vector<std::string> layers;   ///< by LayerId: "rotary", or "shoulder.left held"
+  std::vector<NumberInfo> numbers;   ///< by NumberId: what `choose` and `adjust` name
+  bool remembers_rates = false, remembers_increments = false;  ///< at the next start, as they were left
   std::vector<AxisInfo> axes;
   std::vector<SlotInfo> slots;
   std::vector<SeatWish> seats;  ///< by HandsetId: which device it may be, and what it has to have

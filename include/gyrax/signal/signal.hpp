@@ -1,16 +1,22 @@
 /// The room that turns readings into samples.
 ///
-/// In: readings, in the order in which they happened. Out: for each reading what changed, and at any time the sample
-/// of every control. Never: a value for a control that has not reported since it was plugged in or since a gap;
+/// In: readings, in the order in which they happened; once a tick the time. Out: for each reading what changed, and at any time
+/// the sample of every control. Never: a value for a control that has not reported since it was plugged in or since a gap;
 /// such a control is unknown, which is not neutral.
+///
+/// The order: ends and direction (calibration), smoothing, dead zone, straight pushes, curve; a key: debounce; a dial: counts a
+/// detent. Then the controls that are made of others, each with a shape of its own.
 ///
 ///     Signal signal(handsets, controls);
 ///     Change change = signal.accept(reading, now);
+///     for (const Change& also : signal.made()) …
 ///     if (signal.sample(slot).known) …
 #pragma once
 
 #include <gyrax/base/reading.hpp>
 #include <gyrax/signal/calibration.hpp>
+#include <gyrax/signal/making.hpp>
+#include <gyrax/signal/shape.hpp>
 
 #include <optional>
 #include <span>
@@ -20,12 +26,18 @@ namespace gyrax {
 
 /// One control of one handset that the rig uses.
 struct ControlSetup {
-  HandsetId handset{};
-  ControlId control{};
+  HandsetId handset{};             ///< of a made one: that of its first part
+  ControlId control{};             ///< no<ControlId> for a made one
   Calibration calibration = Calibration::key();
-  double dead_zone = 0;            ///< [0, 1) of full deflection
-  SlotId partner = no<SlotId>;     ///< the other half of a stick whose dead zone is radial
+  Shape shape{};                   ///< the same for both of a pair
+  SlotId partner = no<SlotId>;     ///< the other half of a stick that is shaped as one
   bool is_second_of_pair = false;  ///< the y of that pair
+  double smoothing_s = 0;          ///< delay of its low pass; 0: none
+  Span debounce{};                 ///< of a key: after a change nothing counts for so long; then what it is by then does
+  int detent = 1;                  ///< of a dial: counts for one, [1, 1000]
+  double press_at = 0.5;           ///< used as a key: pressed from this deflection on …
+  double release_below = 0.4;      ///< … until it is below this
+  Making making{};                 ///< of which other controls it is made; those come before it and are not made themselves
 };
 
 /// What the rig says of a handset's habits.
@@ -69,6 +81,10 @@ class Signal {
 
   /// Takes one reading. A reading with a fault changes no sample.
   Change accept(const Reading& reading, Time now) noexcept;
+  /// Lets time pass, once a tick after its readings: smoothing goes on, debounced keys settle, tilts are looked at.
+  void advance(Time now) noexcept;
+  /// What the last accept() or advance() changed besides. Valid until the next of them.
+  std::span<const Change> made() const noexcept { return made_; }
 
   /// Gives a control other ends. Refused (false) while its handset is present, or for another kind of control.
   bool calibrate(SlotId slot, const Calibration& calibration) noexcept;
@@ -88,17 +104,37 @@ class Signal {
     std::uint64_t lost = 0;
   };
 
+  /// What a control remembers.
+  struct Memory {
+    double deflection = 0;  // its target, before smoothing and shaping
+    Smoothing smoothing;
+    Time at{};          // up to when it is smoothed
+    ShapeState shape;   // of a pair: of its x
+    bool down = false;  // a debounced key, as it says
+    Time counts_from{};
+    std::int32_t part = 0;  // of a detent
+  };
+
   void forget(HandsetId handset) noexcept;
+  void forget(SlotId slot) noexcept;
   Change plug(const Reading& reading) noexcept;
-  Change take(SlotId slot, std::int32_t raw) noexcept;
-  void shape_pair(SlotId slot) noexcept;
+  Change take(SlotId slot, std::int32_t raw, Time at) noexcept;
+  Change press(SlotId slot, bool down) noexcept;
+  std::int32_t detents(SlotId slot, std::int32_t counts) noexcept;
+  void shape(SlotId slot) noexcept;
+  void make_all(SlotId part, Time at) noexcept;
+  void make(SlotId slot, Time at) noexcept;
+  bool smooth(SlotId slot, Time now) noexcept;
 
   std::vector<HandsetSetup> handsets_;
   std::vector<ControlSetup> controls_;
   std::vector<State> states_;
   std::vector<Sample> samples_;
-  std::vector<double> deflections_;  // before the dead zone, by slot
-  std::vector<SlotId> slot_of_;      // [handset][control]
+  std::vector<Memory> memories_;
+  std::vector<SlotId> slot_of_;               // [handset][control]
+  std::vector<std::vector<SlotId>> made_of_;  // by slot: what is made of it
+  std::vector<SlotId> restless_;              // those that change by time alone
+  std::vector<Change> made_;                  // room for every control that can change with another
 };
 
 }  // namespace gyrax

@@ -72,6 +72,7 @@ class Stand {
 
  private:
   Stand& say_control(const std::string& control, std::int32_t raw);
+  std::string whole_name(SlotId slot) const;
   void do_tick();
 
   Rig rig_;

@@ -1,0 +1,331 @@
+#include <gyrax/handset/controls.hpp>
+#include <gyrax/handset/measure.hpp>
+
+#include <fmt/format.h>
+#include <linux/input-event-codes.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <iterator>
+#include <limits>
+
+namespace gyrax {
+namespace {
+
+// How a person's hands are told from a control's own unrest. Shares are of the range that was reached.
+constexpr double still_s = 0.25;         // unmoved for so long, it stands somewhere
+constexpr double still_share = 0.06;     // while it wanders no further than this
+constexpr double excursion_share = 0.2;  // off its rest by more than this, hands moved it
+constexpr double jump_share = 0.3, jump_s = 0.02;  // this far and back again within so long is no hand
+constexpr double small_share = 0.6;      // reaches less than this of what the device says
+constexpr double margin = 1.3;           // of the dead zone beyond what was seen
+constexpr double least_dead_zone = 0.02, greatest_dead_zone = 0.5;
+
+struct At {
+  double time_s = 0;
+  std::int32_t raw = 0;
+};
+
+/// A time for which a control stood still.
+struct Stand {
+  double from_s = 0, to_s = 0;
+  std::int32_t low = 0, high = 0;
+  double middle() const { return (static_cast<double>(low) + high) / 2; }
+};
+
+struct Series {
+  std::vector<At> at;  // jumps taken out
+  std::size_t jumps = 0;
+  std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = std::numeric_limits<std::int32_t>::min();
+  double range() const { return static_cast<double>(high) - low; }
+};
+
+/// Takes out what leaps away and comes back within a moment.
+Series without_jumps(const std::vector<At>& all, double range) {
+  Series series;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const bool inner = i > 0 && i + 1 < all.size() && !series.at.empty();
+    if (inner && all[i + 1].time_s - series.at.back().time_s < jump_s &&
+        std::abs(static_cast<double>(all[i].raw) - series.at.back().raw) > jump_share * range &&
+        std::abs(static_cast<double>(all[i + 1].raw) - series.at.back().raw) < jump_share * range / 3) {
+      ++series.jumps;
+      continue;
+    }
+    series.at.push_back(all[i]);
+    series.low = std::min(series.low, all[i].raw);
+    series.high = std::max(series.high, all[i].raw);
+  }
+  return series;
+}
+
+/// Where it stood still, in order. What it says it goes on saying until its next event.
+std::vector<Stand> stands_of(const Series& series, double end_s) {
+  std::vector<Stand> stands;
+  const double wander = still_share * series.range();
+  std::size_t i = 0;
+  while (i < series.at.size()) {
+    Stand stand{series.at[i].time_s, 0, series.at[i].raw, series.at[i].raw};
+    std::size_t j = i + 1;
+    for (; j < series.at.size(); ++j) {
+      const std::int32_t low = std::min(stand.low, series.at[j].raw), high = std::max(stand.high, series.at[j].raw);
+      if (static_cast<double>(high) - low > wander) break;
+      stand.low = low;
+      stand.high = high;
+    }
+    stand.to_s = j < series.at.size() ? series.at[j].time_s : end_s;
+    if (stand.to_s - stand.from_s < still_s) {
+      ++i;
+      continue;
+    }
+    stands.push_back(stand);
+    i = j;
+  }
+  return stands;
+}
+
+std::string percent(double share) { return fmt::format("{:.0f} %", share * 100); }
+
+double rounded_up(double share, double step) { return std::ceil(share / step - 1e-9) * step; }
+
+/// One control that has ends.
+class Measuring {
+ public:
+  Measuring(MeasuredControl& out, const AbsoluteRange& range, const std::vector<At>& all, double end_s)
+      : out_(out), said_(range), series_(without_jumps(all, static_cast<double>(range.maximum) - range.minimum)), end_s_(end_s) {}
+
+  void measure(const ControlName& control) {
+    const bool centred = control.shape == ControlShape::centred;
+    const double said = static_cast<double>(said_.maximum) - said_.minimum;
+    out_.reversed = control.reversed;
+    if (series_.at.empty() || series_.range() < 0.02 * said) {
+      if (series_.at.empty()) {
+        tell("it never moved: what the kernel holds for it is a placeholder until it does");
+      } else {
+        tell("it hardly moved");
+      }
+      return;
+    }
+    const std::vector<Stand> stands = stands_of(series_, end_s_);
+    if (stands.empty()) {
+      tell("it never stood still");
+      return;
+    }
+    const Stand first = stands.front();
+    const double home = first.middle(), range = series_.range();
+    const auto near_home = [&](const Stand& s) { return std::abs(s.middle() - home) < excursion_share * range; };
+    out_.has_ends = true;
+    out_.minimum = series_.low;
+    out_.maximum = series_.high;
+    rests(stands, near_home, home);
+    const double share = (home - series_.low) / range;
+    const bool in_the_middle = share > 0.2 && share < 0.8;
+    if (centred != in_the_middle) {
+      tell(centred ? "it rests at one end: a trigger or a throttle, whatever its code says"
+                   : "it rests in the middle: a stick, whatever its code says");
+    }
+    if (series_.jumps > 0) tell(fmt::format("it jumped away and back {} time{}: a worn track or a loose wire", series_.jumps, series_.jumps == 1 ? "" : "s"));
+    if (range < small_share * said) tell(fmt::format("it reached only {} of what the device says", percent(range / said)));
+    const bool stays = !near_home(stands.back());
+    // A throttle stays where it is put; a stick comes back.
+    if (stays && centred) tell(fmt::format("it did not come back: it ended at {}, and was at {:.0f} at first", series_.at.back().raw, home));
+    direct(home, control);
+    propose(centred, stays && !centred);
+  }
+
+ private:
+  void tell(std::string what) { out_.wrong.push_back(std::move(what)); }
+
+  /// Noise at rest, and where it comes back to from either side.
+  template <class Near>
+  void rests(const std::vector<Stand>& stands, const Near& near_home, double home) {
+    low_ = std::numeric_limits<double>::infinity();
+    high_ = -low_;
+    std::size_t next = 0;
+    int side = 0;
+    for (const Stand& stand : stands) {
+      for (; next < series_.at.size() && series_.at[next].time_s < stand.from_s; ++next) {
+        const double off = series_.at[next].raw - home;
+        if (std::abs(off) > excursion_share * series_.range()) side = off < 0 ? -1 : 1;
+      }
+      if (!near_home(stand)) {
+        side = stand.middle() < home ? -1 : 1;
+        continue;
+      }
+      out_.noise = std::max(out_.noise, stand.high - stand.low);
+      low_ = std::min(low_, static_cast<double>(stand.low));
+      high_ = std::max(high_, static_cast<double>(stand.high));
+      const auto middle = static_cast<std::int32_t>(std::lround(stand.middle()));
+      if (side < 0) out_.rests_from_below = middle;
+      if (side > 0) out_.rests_from_above = middle;
+    }
+  }
+
+  /// The first move was to the right, away or up.
+  void direct(double home, const ControlName& control) {
+    for (const At& at : series_.at) {
+      const double off = at.raw - home;
+      if (std::abs(off) < excursion_share * series_.range()) continue;
+      if (control.shape == ControlShape::centred) out_.reversed = off < 0;
+      break;
+    }
+    if (control.shape == ControlShape::one_sided) out_.reversed = home > (static_cast<double>(series_.low) + series_.high) / 2;
+  }
+
+  void propose(bool centred, bool stays) {
+    out_.centre = centred ? static_cast<std::int32_t>(std::lround((low_ + high_) / 2)) : out_.reversed ? out_.maximum : out_.minimum;
+    // Noise takes as much from the ends as from the rest: what they reach every time is full.
+    const std::int32_t inset = std::max<std::int32_t>(out_.noise, static_cast<std::int32_t>(series_.range() * 0.01));
+    if (centred || out_.reversed) out_.minimum += inset;
+    if (centred || !out_.reversed) out_.maximum -= inset;
+    if (centred && !(out_.minimum < out_.centre && out_.centre < out_.maximum)) {
+      tell("there is no way from its rest to both of its ends");
+      out_.has_ends = false;
+      return;
+    }
+    if (out_.minimum >= out_.maximum) {
+      out_.has_ends = false;
+      return;
+    }
+    const double below = static_cast<double>(out_.centre) - out_.minimum, above = static_cast<double>(out_.maximum) - out_.centre;
+    const double side = centred ? std::min(below, above) : static_cast<double>(out_.maximum) - out_.minimum;
+    // What stays where it is put has no rest but its end.
+    const double spread = stays ? out_.noise : centred ? (high_ - low_) / 2 : std::max(high_ - series_.low, series_.high - low_) < side ? high_ - low_ : out_.noise;
+    const double wanted = std::max(least_dead_zone, rounded_up(margin * spread / side, 0.01));
+    out_.dead_zone = std::min(wanted, greatest_dead_zone);
+    out_.hysteresis = std::min(out_.dead_zone, rounded_up(out_.noise / side, 0.005));
+    if (wanted > greatest_dead_zone) tell(fmt::format("it is never at rest: a dead zone of {} would be needed", percent(wanted)));
+    else if (wanted > 0.25) tell(fmt::format("it is worn: it comes to rest anywhere within {} of full deflection", percent(spread / side)));
+  }
+
+  MeasuredControl& out_;
+  AbsoluteRange said_;
+  Series series_;
+  double end_s_, low_ = 0, high_ = 0;
+};
+
+/// How reports come, by their frames and by what was held off its rest meanwhile.
+void measure_habit(DeviceCalibration& out, const Track& track, const std::map<std::uint16_t, std::vector<At>>& axes) {
+  std::vector<double> frames, gaps;
+  for (const InputEvent& e : track.events)
+    if (e.type == EV_SYN && e.code == SYN_REPORT) frames.push_back(static_cast<double>(e.time_us) * 1e-6);
+  for (std::size_t i = 1; i < frames.size(); ++i) gaps.push_back(frames[i] - frames[i - 1]);
+  if (gaps.size() < 20) return;
+  std::vector<double> sorted = gaps;
+  std::sort(sorted.begin(), sorted.end());
+  // Fast moves bring a report each time there is one: the shorter gaps are the device's own period.
+  const double period = sorted[sorted.size() / 4];
+  if (period > 0) out.rate_hz = 1 / period;
+  for (const auto& [code, all] : axes) {
+    const auto range = track.device.absolute.find(code);
+    if (all.empty() || range == track.device.absolute.end()) continue;
+    const double home = all.front().raw, reach = static_cast<double>(range->second.maximum) - range->second.minimum;
+    for (std::size_t i = 0; i < gaps.size(); ++i) {
+      const auto after = std::upper_bound(all.begin(), all.end(), frames[i], [](double t, const At& at) { return t < at.time_s; });
+      if (after == all.begin()) continue;
+      if (std::abs(std::prev(after)->raw - home) > excursion_share * reach) out.longest_silence_s = std::max(out.longest_silence_s, gaps[i]);
+    }
+  }
+  if (out.longest_silence_s > 0) out.habit = out.longest_silence_s > 8 * period && out.longest_silence_s > 0.05 ? ReportHabit::on_change : ReportHabit::steadily;
+}
+
+void measure_key(MeasuredControl& out, const std::vector<At>& all) {
+  if (all.empty()) {
+    out.wrong.emplace_back("it was never pressed");
+    return;
+  }
+  if (all.front().raw == 0) out.wrong.emplace_back("it was down when the recording began");
+  if (all.back().raw != 0) out.wrong.emplace_back("it never came up again: it is stuck, or was held to the end");
+  std::size_t bounces = 0;
+  for (std::size_t i = 1; i < all.size(); ++i)
+    if (all[i].time_s - all[i - 1].time_s < 0.012) ++bounces;
+  if (bounces > 0) out.wrong.push_back(fmt::format("it bounced {} time{}: give it debounce_ms = 12", bounces, bounces == 1 ? "" : "s"));
+}
+
+}  // namespace
+
+DeviceCalibration measure(const Track& track, double length_s) {
+  DeviceCalibration out;
+  const Device& device = track.device;
+  out.id = id_of(device);
+  out.name = device.name;
+  out.unique = device.unique;
+  std::map<std::uint16_t, std::vector<At>> axes, keys;
+  const double end_s = std::max(length_s, track.events.empty() ? 0 : static_cast<double>(track.events.back().time_us) * 1e-6);
+  for (const InputEvent& e : track.events) {
+    if (e.type == EV_ABS) axes[e.code].push_back({static_cast<double>(e.time_us) * 1e-6, e.value});
+    if (e.type == EV_KEY && e.value != 2) keys[e.code].push_back({static_cast<double>(e.time_us) * 1e-6, e.value});
+  }
+  measure_habit(out, track, axes);
+  for (const auto& [code, range] : device.absolute) {
+    const ControlName* control = control_on(device, EV_ABS, code);
+    if (control == nullptr || control->shape == ControlShape::key) continue;
+    MeasuredControl& m = out.controls.emplace_back();
+    m.name = control->name;
+    m.code = {EV_ABS, code};
+    Measuring(m, range, axes[code], end_s).measure(*control);
+  }
+  for (const std::uint16_t code : device.keys) {
+    const ControlName* control = control_on(device, EV_KEY, code);
+    if (control == nullptr) continue;
+    MeasuredControl& m = out.controls.emplace_back();
+    m.name = control->name;
+    m.code = {EV_KEY, code};
+    measure_key(m, keys[code]);
+  }
+  return out;
+}
+
+std::string measured_text(const DeviceCalibration& c) {
+  std::string text;
+  const auto out = std::back_inserter(text);
+  fmt::format_to(out, "{} ({}{})\n", c.name, c.id, c.unique.empty() ? "" : ", unique id " + c.unique);
+  if (c.habit != ReportHabit::unknown)
+    fmt::format_to(out, "Reports {}, at {:.0f} Hz while something moves; longest silence while held off its rest {:.0f} ms\n",
+                   c.habit == ReportHabit::steadily ? "steadily" : "on change", c.rate_hz, c.longest_silence_s * 1e3);
+  fmt::format_to(out, "\n{:<16}{:>21}{:>9}{:>7}{:>17}{:>11}{:>12}\n", "Control", "from … to", "rest", "noise", "back from − / +", "dead zone",
+                 "hysteresis");
+  std::size_t good_keys = 0;
+  const auto rest = [](const std::optional<std::int32_t>& at) { return at ? fmt::format("{}", *at) : std::string("?"); };
+  for (const MeasuredControl& m : c.controls) {
+    if (m.has_ends)
+      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.0f} %{:>10.1f} %{}\n", m.name, fmt::format("{} … {}", m.minimum, m.maximum), m.centre,
+                     m.noise, rest(m.rests_from_below) + " / " + rest(m.rests_from_above), m.dead_zone * 100, m.hysteresis * 100,
+                     m.reversed ? "  reversed" : "");
+    else if (m.wrong.empty())
+      ++good_keys;
+    else if (m.code.first == EV_ABS)
+      fmt::format_to(out, "{:<16}{:>21}\n", m.name, "not measured");
+  }
+  if (good_keys > 0) fmt::format_to(out, "{} key{} pressed and come up again\n", good_keys, good_keys == 1 ? "" : "s");
+  bool any = false;
+  for (const MeasuredControl& m : c.controls)
+    for (const std::string& wrong : m.wrong) {
+      if (!any) fmt::format_to(out, "\nWhat is wrong\n");
+      any = true;
+      fmt::format_to(out, "  {}: {}\n", m.name, wrong);
+    }
+  if (!any) fmt::format_to(out, "\nNothing is wrong with it.\n");
+  return text;
+}
+
+std::string measured_json(const DeviceCalibration& c) {
+  using Json = nlohmann::ordered_json;
+  Json all{{"id", c.id},           {"name", c.name},       {"unique", c.unique}, {"reports", c.habit == ReportHabit::steadily ? "steadily" : c.habit == ReportHabit::on_change ? "on change" : "unknown"},
+           {"rate_hz", c.rate_hz}, {"longest_silence_s", c.longest_silence_s}, {"controls", Json::array()}};
+  for (const MeasuredControl& m : c.controls) {
+    Json one{{"control", m.name}};
+    if (m.has_ends) {
+      one.update({{"minimum", m.minimum}, {"centre", m.centre}, {"maximum", m.maximum}, {"reversed", m.reversed}, {"dead_zone_percent", m.dead_zone * 100},
+                  {"hysteresis_percent", m.hysteresis * 100}, {"noise", m.noise}});
+      if (m.rests_from_below) one["rests_from_below"] = *m.rests_from_below;
+      if (m.rests_from_above) one["rests_from_above"] = *m.rests_from_above;
+    }
+    one["wrong"] = m.wrong;
+    all["controls"].push_back(one);
+  }
+  return all.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+}  // namespace gyrax

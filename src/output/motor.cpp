@@ -1,0 +1,15 @@
+#include <gyrax/output/motor.hpp>
+
+#include <cmath>
+
+namespace gyrax {
+
+std::int32_t MotorMap::power(double share) const noexcept {
+  const double size = share < 0 ? -share : share;
+  if (!(size > 0)) return 0;
+  const double skipped = size >= 1 ? 1 : dead_band + (1 - dead_band) * size;
+  const auto out = static_cast<std::int32_t>(std::floor(skipped * full + 0.5));
+  return (share < 0) != reversed ? -out : out;
+}
+
+}  // namespace gyrax

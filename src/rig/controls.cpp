@@ -1,0 +1,289 @@
+// A handset's controls: ends, directions, shapes; those that are made of others; and the slots that bindings ask for.
+#include "builder.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <numbers>
+
+namespace gyrax {
+namespace {
+
+constexpr double stick_dead_zone = 0.10, other_dead_zone = 0.05;
+constexpr Allowed raw{-Calibration::greatest_raw, Calibration::greatest_raw, false, ""};
+constexpr Allowed share{0, 90, false, "%"};
+
+ControlKind kind_of(ControlShape shape) {
+  return shape == ControlShape::centred     ? ControlKind::centred
+         : shape == ControlShape::one_sided ? ControlKind::one_sided
+         : shape == ControlShape::counts    ? ControlKind::counts
+                                            : ControlKind::key;
+}
+
+bool is_made_name(const std::string& name) {
+  const auto good = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '.'; };
+  return !name.empty() && name.size() <= 40 && std::all_of(name.begin(), name.end(), good);
+}
+
+const std::vector<std::string> ways{"difference", "mean", "greater", "speed", "tilt", "key"};
+
+}  // namespace
+
+/// Dead zone, straight pushes, curve, smoothing: what sticks, triggers and made controls may have.
+void RigBuilder::read_shape(Table& table, ControlWish& wish, bool pair) {
+  if (const auto dead = table.number("dead_zone", share)) wish.dead_zone = *dead / 100;
+  if (const auto back = table.number("hysteresis", share)) wish.hysteresis = *back / 100;
+  if (const auto outer = table.number("outer", {0, 50, false, "%"})) wish.outer = *outer / 100;
+  if (const auto straight = table.number("straight", share)) {
+    wish.straight = {*straight / 100, *straight / 400, 0};
+    if (!pair)
+      table.problem(Code::wrong_control, "straight", "only a stick has pushes to keep straight", "on \"stick.left\" or \"stick.right\"");
+  }
+  if (wish.hysteresis > wish.dead_zone.value_or(1))
+    table.problem(Code::out_of_range, "hysteresis", "it is greater than the dead zone", "at most the dead zone");
+  if (wish.dead_zone.value_or(0) + wish.outer >= 1)
+    table.problem(Code::out_of_range, "outer", "nothing is left between the two dead zones", "less of one of them");
+  if (const auto expo = table.number("expo", {0, 100, false, "%"})) wish.curve = *Curve::expo(*expo / 100);
+  if (table.has("curve")) {
+    const auto pairs = table.pairs("curve");
+    std::vector<Curve::Point> points;
+    for (const auto& [in, out] : pairs.value_or(std::vector<std::pair<double, double>>{})) points.push_back({in / 100, out / 100});
+    const auto curve = points.empty() || wish.curve ? std::nullopt : Curve::through(points);
+    if (!curve)
+      table.problem(Code::out_of_range, "curve", wish.curve ? "there is an 'expo' already" : "these points make no curve",
+                    fmt::format("one of them; at most {} pairs [in %, out %] between [0, 0] and [100, 100], neither ever falling, as [[50, 20]]",
+                                Curve::greatest_points));
+    if (curve) wish.curve = curve;
+  }
+  wish.smoothing_s = table.number("smoothing_ms", {0, 2000, false, "ms"}, 0) / 1e3;
+  if (table.has("press")) {
+    const auto at = table.numbers("press", {0, 100, true, "%"});
+    if (at.size() == 2 && at[1] <= at[0]) {
+      wish.press = {at[0] / 100, at[1] / 100};
+    } else {
+      table.problem(Code::out_of_range, "press", "these are no two bounds of a press", "[pressed from, until below] in percent, as [60, 40]");
+    }
+  }
+}
+
+void RigBuilder::read_control(Table& controls, HandsetId handset, const std::string& name) {
+  auto table = controls.table(name.c_str());
+  if (!table) return;
+  ControlWish& wish = wishes_[{index(handset), name}];
+  const bool is_stick = stick(name).has_value();
+  const ControlName* control = find_control(name);
+  if (!is_stick && control == nullptr) {
+    table->problem(Code::unknown_control, "", fmt::format("there is no control '{}'", name),
+                   "controls are named by where they sit, such as stick.left.x, in quotes here", nearest_control(name));
+    return;
+  }
+  const ControlShape shape = is_stick ? ControlShape::centred : control->shape;
+  if (shape == ControlShape::counts) {
+    wish.reversed = table->flag("reversed");
+    wish.detent = static_cast<int>(table->whole("detent", {1, 1000, false, "counts"}).value_or(1));
+  } else if (shape == ControlShape::key) {
+    wish.debounce = from_seconds(table->number("debounce_ms", {0, 100, false, "ms"}, 0) / 1e3);
+    if (table->has("dead_zone"))
+      table->problem(Code::wrong_control, "dead_zone", fmt::format("'{}' has no ends and no dead zone", name), "debounce_ms, or leave it out");
+  } else {
+    read_shape(*table, wish, is_stick);
+    if (!is_stick) read_ends(*table, wish, *control);
+  }
+  table->refuse_the_rest();
+}
+
+void RigBuilder::read_ends(Table& table, ControlWish& wish, const ControlName& control) {
+  wish.reversed = table.flag("reversed");
+  const auto low = table.whole("minimum", raw), centre = table.whole("centre", raw), high = table.whole("maximum", raw);
+  const bool centred = control.shape == ControlShape::centred;
+  if (!low && !centre && !high) return;
+  wish.ends = Calibration::make(kind_of(control.shape), static_cast<std::int32_t>(low.value_or(0)),
+                                static_cast<std::int32_t>(centre.value_or(0)), static_cast<std::int32_t>(high.value_or(0)),
+                                wish.reversed.value_or(control.reversed));
+  if (!low || !high || centre.has_value() != centred || !wish.ends)
+    table.problem(Code::calibration, "", "minimum, centre and maximum do not go together",
+                  centred ? "all three, minimum < centre < maximum" : "minimum < maximum, and no centre");
+}
+
+/// [handset.pad.make] "lever" = { difference = ["trigger.right", "trigger.left"] } and the like.
+void RigBuilder::read_making(Table& making, HandsetId handset, const std::string& name) {
+  auto table = making.table(name.c_str());
+  if (!table) return;
+  if (!is_made_name(name) || find_control(name) != nullptr || stick(name)) {
+    table->problem(Code::bad_name, "", fmt::format("'{}' cannot be the name of a made control", name),
+                   "a to z, 0 to 9, _ and ., at most 40, and no control's own name");
+    return;
+  }
+  MadeWish made;
+  std::vector<std::string> given;
+  for (const std::string& way : ways)
+    if (table->has(way.c_str())) given.push_back(way);
+  if (given.size() != 1) {
+    for (const std::string& way : ways) table->is_text(way.c_str());
+    table->problem(Code::one_effect, "", given.empty() ? "it is made of nothing" : "it is made in more than one way",
+                   "exactly one of difference, mean, greater, speed (with turn), tilt, key");
+    return;
+  }
+  const std::string& way = given.front();
+  std::size_t needed = 2;
+  if (way == "speed") {
+    made.parts = {table->text("speed").value_or(""), table->text("turn").value_or("")};
+    if (!table->has("turn")) table->missing("turn", "the control that turns");
+    made.how = Making::How::drive_left;
+  } else if (way == "key") {
+    made.parts = {table->text("key").value_or("")};
+    made.how = Making::How::key;
+    needed = 1;
+    const double beyond = table->required_number("beyond", {-100, 100, false, "%"}).value_or(60) / 100;
+    made.lower = beyond < 0;
+    made.press = std::abs(beyond);
+    made.release = std::abs(table->number("back", {-100, 100, false, "%"}, (made.lower ? -75 : 75) * made.press) / 100);
+    if (!(made.press > 0) || !(made.release > 0) || made.release > made.press)
+      table->problem(Code::out_of_range, "back", "the key would not come up again where it went down",
+                     "nearer to rest than 'beyond', on the same side, and neither 0");
+  } else {
+    made.parts = table->texts(way.c_str());
+    made.how = way == "difference" ? Making::How::difference
+               : way == "mean"     ? Making::How::mean
+               : way == "greater"  ? Making::How::greater
+                                   : Making::How::tilt_x;
+    if (way == "tilt") {
+      needed = 3;
+      made.range = table->number("full_deg", {1, 90, false, "deg"}, 45) * std::numbers::pi / 180;
+    }
+  }
+  if (made.parts.size() != needed)
+    table->problem(Code::wrong_type, way.c_str(), fmt::format("{} controls are wanted", needed), "as [\"trigger.right\", \"trigger.left\"]");
+  for (const std::string& part : made.parts) {
+    const ControlName* control = find_control(part);
+    if (control == nullptr) {
+      table->problem(Code::unknown_control, way.c_str(), fmt::format("there is no control '{}'", part),
+                     "a control of the handset itself, such as stick.left.x", nearest_control(part));
+    } else if (control->shape == ControlShape::counts || (control->shape == ControlShape::key && needed == 1)) {
+      table->problem(Code::wrong_control, way.c_str(), fmt::format("'{}' has no place between two ends", part),
+                     "a stick's axis, a trigger, a throttle");
+    }
+    made.one_sided = made.one_sided && control != nullptr && control->shape == ControlShape::one_sided;
+  }
+  made.one_sided = made.one_sided && (made.how == Making::How::mean || made.how == Making::How::greater);
+  if (made.how != Making::How::key) read_shape(*table, made.shape, false);
+  table->refuse_the_rest();
+  const auto add = [&](const std::string& full, Making::How how) {
+    made.how = how;
+    if (!made_.try_emplace({index(handset), full}, made).second)
+      table->problem(Code::duplicate_name, "", fmt::format("'{}' is made twice", full), "another name");
+  };
+  // Two at once: the motors of both sides, the tilt both ways.
+  if (way == "speed") {
+    add(name + ".left", Making::How::drive_left);
+    add(name + ".right", Making::How::drive_right);
+  } else if (way == "tilt") {
+    add(name + ".x", Making::How::tilt_x);
+    add(name + ".y", Making::How::tilt_y);
+  } else {
+    add(name, made.how);
+  }
+}
+
+const RigBuilder::ControlWish* RigBuilder::wish_for(HandsetId handset, const std::string& name) const {
+  const auto at = wishes_.find({index(handset), name});
+  return at == wishes_.end() ? nullptr : &at->second;
+}
+
+/// What the rig says of a shape, otherwise what was measured, otherwise the usual.
+void RigBuilder::give_shape(ControlSetup& setup, const ControlWish* wish, double usual_dead_zone) const {
+  setup.shape.zone.inner = usual_dead_zone;
+  if (wish == nullptr) return;
+  if (wish->measured && !wish->dead_zone) {
+    setup.shape.zone.inner = wish->measured->dead_zone;
+    setup.shape.zone.hysteresis = wish->measured->hysteresis;
+  }
+  if (wish->dead_zone) setup.shape.zone.inner = *wish->dead_zone;
+  if (wish->hysteresis > 0) setup.shape.zone.hysteresis = std::min(wish->hysteresis, setup.shape.zone.inner);
+  setup.shape.zone.outer = wish->outer;
+  setup.shape.straight = wish->straight;
+  if (wish->curve) setup.shape.curve = *wish->curve;
+  setup.smoothing_s = wish->smoothing_s;
+  if (wish->press) std::tie(setup.press_at, setup.release_below) = *wish->press;
+  setup.debounce = wish->debounce;
+  setup.detent = wish->detent;
+}
+
+SlotId RigBuilder::add_slot(const ControlSetup& setup, const std::string& name, bool own_ends) {
+  rig_.setup.controls.push_back(setup);
+  rig_.slots.push_back({name, own_ends});
+  return SlotId{static_cast<std::uint16_t>(rig_.setup.controls.size() - 1)};
+}
+
+/// The slot of a control that the rig makes of others.
+SlotId RigBuilder::made_slot(HandsetId handset, const std::string& name, const MadeWish& made) {
+  for (std::size_t row = 0; row < rig_.setup.controls.size(); ++row)
+    if (rig_.setup.controls[row].handset == handset && rig_.slots[row].name == name) return SlotId{static_cast<std::uint16_t>(row)};
+  ControlSetup setup;
+  setup.handset = handset;
+  setup.control = no<ControlId>;
+  setup.making.how = made.how;
+  setup.making.range = made.range;
+  setup.making.lower = made.lower;
+  setup.making.press = made.press;
+  setup.making.release = made.release;
+  // Its parts come before it.
+  for (std::size_t i = 0; i < made.parts.size() && i < setup.making.parts.size(); ++i)
+    if (const ControlName* part = find_control(made.parts[i])) setup.making.parts[i] = slot(handset, *part);
+  if (made.how != Making::How::key) {
+    setup.calibration = made.one_sided ? *Calibration::make(ControlKind::one_sided, 0, 0, 1, false)
+                                       : *Calibration::make(ControlKind::centred, -1, 0, 1, false);
+    // What it is made of has a dead zone already, but for gravity.
+    const bool tilts = made.how == Making::How::tilt_x || made.how == Making::How::tilt_y;
+    give_shape(setup, &made.shape, tilts ? stick_dead_zone : 0);
+  }
+  return add_slot(setup, name, true);
+}
+
+SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
+  for (std::size_t row = 0; row < rig_.setup.controls.size(); ++row) {
+    const ControlSetup& one = rig_.setup.controls[row];
+    if (one.handset == handset && one.control == control.id) return SlotId{static_cast<std::uint16_t>(row)};
+  }
+  const ControlWish* own = wish_for(handset, control.name);
+  ControlSetup setup;
+  setup.handset = handset;
+  setup.control = control.id;
+  const ControlKind kind = kind_of(control.shape);
+  ControlName turned = control;
+  if (own != nullptr && own->measured) turned.reversed = own->measured->reversed;
+  if (own != nullptr && own->reversed) turned.reversed = *own->reversed;
+  setup.calibration = usual_calibration(turned);
+  bool own_ends = own != nullptr && own->ends.has_value();
+  if (own_ends) {
+    setup.calibration = *own->ends;
+  } else if (own != nullptr && own->measured && kind != ControlKind::key && kind != ControlKind::counts) {
+    const MeasuredControl& m = *own->measured;
+    setup.calibration = Calibration::make(kind, m.minimum, m.centre, m.maximum, turned.reversed).value_or(setup.calibration);
+    own_ends = true;
+  }
+  give_shape(setup, own, kind == ControlKind::centred || kind == ControlKind::one_sided ? other_dead_zone : 0);
+  const SlotId id = add_slot(setup, control.name, own_ends);
+
+  const std::string stick_name = stick_of(control.id);
+  if (stick_name.empty()) return id;
+  const StickControls pair = *stick(stick_name);
+  const ControlId other = pair.x == control.id ? pair.y : pair.x;
+  const ControlWish* others = wish_for(handset, control_name(other));
+  const bool apart = (own != nullptr && own->dead_zone) || (others != nullptr && others->dead_zone);
+  if (apart) return id;
+  // The dead zone of a stick is round, so its other half is read too, bound or not.
+  ControlWish both;
+  if (const ControlWish* wish = wish_for(handset, stick_name)) both = *wish;
+  if (!both.dead_zone && own != nullptr && own->measured && others != nullptr && others->measured) {
+    both.dead_zone = std::max(own->measured->dead_zone, others->measured->dead_zone);
+    if (both.hysteresis == 0) both.hysteresis = std::max(own->measured->hysteresis, others->measured->hysteresis);
+  }
+  give_shape(rig_.setup.controls[index(id)], &both, stick_dead_zone);
+  const SlotId partner = slot(handset, *find_control(control_name(other)));
+  rig_.setup.controls[index(id)].partner = partner;
+  rig_.setup.controls[index(id)].is_second_of_pair = pair.y == control.id;
+  return id;
+}
+
+}  // namespace gyrax

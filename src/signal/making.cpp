@@ -1,0 +1,64 @@
+#include <gyrax/signal/making.hpp>
+
+#include <cmath>
+
+namespace gyrax {
+namespace {
+
+double size_of(double value) noexcept { return value < 0 ? -value : value; }
+double within_one(double value) noexcept { return value > 1 ? 1 : value < -1 ? -1 : value; }
+
+/// One of two motors: `along` and `across` are speed and turn, the latter reversed for the right one.
+double drive(double along, double across) noexcept {
+  const double left = size_of(along + across), right = size_of(along - across), most = left > right ? left : right;
+  const double asked = along + across;
+  return most > 1 ? asked / most : asked;
+}
+
+std::optional<double> tilt(double axis, double second, double third, double range) noexcept {
+  constexpr double least = 0.25;
+  if (axis * axis + second * second + third * third < least * least) return std::nullopt;
+  return within_one(arc_tangent(axis, std::sqrt(second * second + third * third)) / range);
+}
+
+}  // namespace
+
+std::size_t parts_of(Making::How how) noexcept {
+  switch (how) {
+    case Making::How::none: return 0;
+    case Making::How::key: return 1;
+    case Making::How::tilt_x:
+    case Making::How::tilt_y: return 3;
+    default: return 2;
+  }
+}
+
+std::optional<double> made_value(const Making& making, const std::array<double, Making::parts_at_most>& p) noexcept {
+  switch (making.how) {
+    case Making::How::difference: return within_one(p[0] - p[1]);
+    case Making::How::mean: return (p[0] + p[1]) / 2;
+    case Making::How::greater: return size_of(p[1]) > size_of(p[0]) ? p[1] : p[0];
+    case Making::How::drive_left: return drive(p[0], p[1]);
+    case Making::How::drive_right: return drive(p[0], -p[1]);
+    // At rest gravity reads as an acceleration upwards: the side that is lowered reads negative.
+    case Making::How::tilt_x: return tilt(-p[0], p[1], p[2], making.range);
+    case Making::How::tilt_y: return tilt(-p[1], p[0], p[2], making.range);
+    case Making::How::none:
+    case Making::How::key: break;
+  }
+  return std::nullopt;
+}
+
+double arc_tangent(double y, double x) noexcept {
+  constexpr double half_pi = 1.57079632679489661923;
+  constexpr double c[] = {-0.3333314528, 0.1999355085, -0.1420889944, 0.1065626393, -0.0752896400, 0.0429096138, -0.0161657367, 0.0028662257};
+  const double size = size_of(y);
+  const bool steep = size > x;
+  const double t = steep ? x / size : size / x, s = t * t;
+  double sum = 0;
+  for (int i = 7; i >= 0; --i) sum = (sum + c[i]) * s;
+  const double angle = t + t * sum, out = steep ? half_pi - angle : angle;
+  return y < 0 ? -out : out;
+}
+
+}  // namespace gyrax
