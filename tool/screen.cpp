@@ -291,7 +291,9 @@ class Composer {
     ControlName made;
     made.name = scene_.rig->slots[slot].name;
     const ControlKind kind = setup.calibration.kind();
-    made.shape = kind == ControlKind::key ? ControlShape::key : kind == ControlKind::centred ? ControlShape::centred : ControlShape::one_sided;
+    made.shape = kind == ControlKind::key       ? ControlShape::key
+                 : kind == ControlKind::centred ? ControlShape::centred
+                                                : ControlShape::one_sided;
     return made;
   }
 

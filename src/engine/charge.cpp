@@ -25,7 +25,8 @@ void Engine::put_in_charge(ZoneId zone, HandsetId handset, EventRing& events) no
     if (signal_.health(one, now_) == HandsetHealth::present) charge.counted_on |= bit(one);
   }
   for (const AxisId axis : setup.axes) bind_.put_in_charge(CoordinateId{static_cast<std::uint16_t>(index(axis))}, station);
-  if (others && before != station) events.write({.at = now_, .kind = Event::Kind::in_charge, .zone = zone, .obstacle = {.handset = handset}});
+  if (others && before != station)
+    events.write({.at = now_, .kind = Event::Kind::in_charge, .zone = zone, .obstacle = {.handset = handset}});
 }
 
 void Engine::relieve(ZoneId zone) noexcept {

@@ -55,7 +55,8 @@ Engine::Engine(const Setup& setup)
       permits_(permits(setup.zones)),
       motion_(column(setup.axes, limits_of), setup.groups),
       envelope_(column(setup.axes, bounds_of)),
-      output_(setup.links, column(setup.axes, wiring_of), column(setup.axes, servo_of), column(setup.axes, motor_of), wiring(setup.switches)),
+      output_(setup.links, column(setup.axes, wiring_of), column(setup.axes, servo_of), column(setup.axes, motor_of),
+              wiring(setup.switches)),
       requests_(setup.axes.size()),
       must_be_measured_(column(setup.axes, is_measured)),
       taken_up_(setup.axes.size()),
@@ -179,7 +180,8 @@ void Engine::turn_round(AxisId axis) noexcept {
 
 void Engine::refuse_move(AxisId axis, SlotId by, const Obstacle& why, EventRing& events) noexcept {
   const ZoneId zone = setup_.axes[index(axis)].zone;
-  events.write({.at = now_, .kind = Event::Kind::move_refused, .zone = zone, .cause = tripped_of(zone), .obstacle = why, .axis = axis, .by = by});
+  events.write(
+      {.at = now_, .kind = Event::Kind::move_refused, .zone = zone, .cause = tripped_of(zone), .obstacle = why, .axis = axis, .by = by});
 }
 
 void Engine::plan(EventRing& events) noexcept {

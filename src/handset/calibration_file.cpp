@@ -44,8 +44,11 @@ std::optional<MeasuredControl> read_control(Table& table, const std::string& nam
   const bool takes_ends = centred || (control != nullptr && control->shape == ControlShape::one_sided);
   const bool fits = low && high && (centred ? centre && m.minimum < m.centre && m.centre < m.maximum : m.minimum < m.maximum);
   if (control != nullptr && m.has_ends && !(takes_ends && fits))
-    table.problem(Code::calibration, "", takes_ends ? "minimum, centre and maximum do not go together" : fmt::format("'{}' has no ends", name),
-                  !takes_ends ? "leave them out" : centred ? "all three, minimum < centre < maximum" : "minimum < maximum");
+    table.problem(Code::calibration, "",
+                  takes_ends ? "minimum, centre and maximum do not go together" : fmt::format("'{}' has no ends", name),
+                  !takes_ends ? "leave them out"
+                  : centred   ? "all three, minimum < centre < maximum"
+                              : "minimum < maximum");
   m.dead_zone = table.number("dead_zone", share, 0) / 100;
   m.hysteresis = table.number("hysteresis", share, 0) / 100;
   if (m.hysteresis > m.dead_zone)
@@ -82,7 +85,8 @@ DeviceCalibration parse_calibration(std::string_view text, const std::string& fi
   Table root = document->root(problems);
   const auto version = root.whole("gyrax_calibration", {1, 1e6, false, "", true});
   if (!root.has("gyrax_calibration"))
-    root.problem(Code::version_missing, "", "this is no calibration", fmt::format("a first line 'gyrax_calibration = {}'", calibration_version));
+    root.problem(Code::version_missing, "", "this is no calibration",
+                 fmt::format("a first line 'gyrax_calibration = {}'", calibration_version));
   if (version && *version > calibration_version)
     root.problem(Code::version_newer, "gyrax_calibration", fmt::format("this calibration is of version {}", *version),
                  fmt::format("this program reads versions up to {}; take a newer one", calibration_version));
@@ -124,8 +128,8 @@ std::string write_calibration(const DeviceCalibration& c) {
   fmt::format_to(out, "gyrax_calibration = {}\n\n", calibration_version);
   fmt::format_to(out, "# Measured by `gyrax calibrate`. Minimum, centre, maximum, noise and rests are the device's own numbers;\n");
   fmt::format_to(out, "# dead zone and hysteresis are percent of full deflection, proposed from them.\n\n");
-  fmt::format_to(out, "[device]\nid = {}\nname = {}\nunique = {}\nreports = \"{}\"\nrate_hz = {:.0f}\nlongest_silence_ms = {:.0f}\n", quoted(c.id),
-                 quoted(c.name), quoted(c.unique), name_of(c.habit), c.rate_hz, c.longest_silence_s * 1e3);
+  fmt::format_to(out, "[device]\nid = {}\nname = {}\nunique = {}\nreports = \"{}\"\nrate_hz = {:.0f}\nlongest_silence_ms = {:.0f}\n",
+                 quoted(c.id), quoted(c.name), quoted(c.unique), name_of(c.habit), c.rate_hz, c.longest_silence_s * 1e3);
   for (const MeasuredControl& m : c.controls) {
     const ControlName* control = find_control(m.name);
     ControlName code;

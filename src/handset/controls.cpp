@@ -159,7 +159,8 @@ const ControlName* find_control(std::uint16_t type, std::uint16_t code, int hat_
 }
 
 const ControlName* control_on(const Device& device, std::uint16_t type, std::uint16_t code, int hat_side) {
-  if (const auto own = device.named.find({type, code}); own != device.named.end()) return hat_side == 0 ? find_control(own->second) : nullptr;
+  if (const auto own = device.named.find({type, code}); own != device.named.end())
+    return hat_side == 0 ? find_control(own->second) : nullptr;
   const bool accelerates = type == EV_ABS && code < accelerations && kind_of(device) == DeviceKind::tilt;
   return find_control(accelerates ? acceleration : type, code, hat_side);
 }

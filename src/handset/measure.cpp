@@ -15,12 +15,12 @@ namespace gyrax {
 namespace {
 
 // How a person's hands are told from a control's own unrest. Shares are of the range that was reached.
-constexpr double still_s = 0.25;         // unmoved for so long, it stands somewhere
-constexpr double still_share = 0.06;     // while it wanders no further than this
-constexpr double excursion_share = 0.2;  // off its rest by more than this, hands moved it
+constexpr double still_s = 0.25;                   // unmoved for so long, it stands somewhere
+constexpr double still_share = 0.06;               // while it wanders no further than this
+constexpr double excursion_share = 0.2;            // off its rest by more than this, hands moved it
 constexpr double jump_share = 0.3, jump_s = 0.02;  // this far and back again within so long is no hand
-constexpr double small_share = 0.6;      // reaches less than this of what the device says
-constexpr double margin = 1.3;           // of the dead zone beyond what was seen
+constexpr double small_share = 0.6;                // reaches less than this of what the device says
+constexpr double margin = 1.3;                     // of the dead zone beyond what was seen
 constexpr double least_dead_zone = 0.02, greatest_dead_zone = 0.5;
 
 struct At {
@@ -125,11 +125,13 @@ class Measuring {
       tell(centred ? "it rests at one end: a trigger or a throttle, whatever its code says"
                    : "it rests in the middle: a stick, whatever its code says");
     }
-    if (series_.jumps > 0) tell(fmt::format("it jumped away and back {} time{}: a worn track or a loose wire", series_.jumps, series_.jumps == 1 ? "" : "s"));
+    if (series_.jumps > 0)
+      tell(fmt::format("it jumped away and back {} time{}: a worn track or a loose wire", series_.jumps, series_.jumps == 1 ? "" : "s"));
     if (range < small_share * said) tell(fmt::format("it reached only {} of what the device says", percent(range / said)));
     const bool stays = !near_home(stands.back());
     // A throttle stays where it is put; a stick comes back.
-    if (stays && centred) tell(fmt::format("it did not come back: it ended at {}, and was at {:.0f} at first", series_.at.back().raw, home));
+    if (stays && centred)
+      tell(fmt::format("it did not come back: it ended at {}, and was at {:.0f} at first", series_.at.back().raw, home));
     direct(home, control);
     propose(centred, stays && !centred);
   }
@@ -191,12 +193,17 @@ class Measuring {
     const double below = static_cast<double>(out_.centre) - out_.minimum, above = static_cast<double>(out_.maximum) - out_.centre;
     const double side = centred ? std::min(below, above) : static_cast<double>(out_.maximum) - out_.minimum;
     // What stays where it is put has no rest but its end.
-    const double spread = stays ? out_.noise : centred ? (high_ - low_) / 2 : std::max(high_ - series_.low, series_.high - low_) < side ? high_ - low_ : out_.noise;
+    const double spread = stays                                                       ? out_.noise
+                          : centred                                                   ? (high_ - low_) / 2
+                          : std::max(high_ - series_.low, series_.high - low_) < side ? high_ - low_
+                                                                                      : out_.noise;
     const double wanted = std::max(least_dead_zone, rounded_up(margin * spread / side, 0.01));
     out_.dead_zone = std::min(wanted, greatest_dead_zone);
     out_.hysteresis = std::min(out_.dead_zone, rounded_up(out_.noise / side, 0.005));
-    if (wanted > greatest_dead_zone) tell(fmt::format("it is never at rest: a dead zone of {} would be needed", percent(wanted)));
-    else if (wanted > 0.25) tell(fmt::format("it is worn: it comes to rest anywhere within {} of full deflection", percent(spread / side)));
+    if (wanted > greatest_dead_zone)
+      tell(fmt::format("it is never at rest: a dead zone of {} would be needed", percent(wanted)));
+    else if (wanted > 0.25)
+      tell(fmt::format("it is worn: it comes to rest anywhere within {} of full deflection", percent(spread / side)));
   }
 
   MeasuredControl& out_;
@@ -224,10 +231,12 @@ void measure_habit(DeviceCalibration& out, const Track& track, const std::map<st
     for (std::size_t i = 0; i < gaps.size(); ++i) {
       const auto after = std::upper_bound(all.begin(), all.end(), frames[i], [](double t, const At& at) { return t < at.time_s; });
       if (after == all.begin()) continue;
-      if (std::abs(std::prev(after)->raw - home) > excursion_share * reach) out.longest_silence_s = std::max(out.longest_silence_s, gaps[i]);
+      if (std::abs(std::prev(after)->raw - home) > excursion_share * reach)
+        out.longest_silence_s = std::max(out.longest_silence_s, gaps[i]);
     }
   }
-  if (out.longest_silence_s > 0) out.habit = out.longest_silence_s > 8 * period && out.longest_silence_s > 0.05 ? ReportHabit::on_change : ReportHabit::steadily;
+  if (out.longest_silence_s > 0)
+    out.habit = out.longest_silence_s > 8 * period && out.longest_silence_s > 0.05 ? ReportHabit::on_change : ReportHabit::steadily;
 }
 
 void measure_key(MeasuredControl& out, const std::vector<At>& all) {
@@ -284,14 +293,14 @@ std::string measured_text(const DeviceCalibration& c) {
   if (c.habit != ReportHabit::unknown)
     fmt::format_to(out, "Reports {}, at {:.0f} Hz while something moves; longest silence while held off its rest {:.0f} ms\n",
                    c.habit == ReportHabit::steadily ? "steadily" : "on change", c.rate_hz, c.longest_silence_s * 1e3);
-  fmt::format_to(out, "\n{:<16}{:>21}{:>9}{:>7}{:>17}{:>11}{:>12}\n", "Control", "from … to", "rest", "noise", "back from − / +", "dead zone",
-                 "hysteresis");
+  fmt::format_to(out, "\n{:<16}{:>21}{:>9}{:>7}{:>17}{:>11}{:>12}\n", "Control", "from … to", "rest", "noise", "back from − / +",
+                 "dead zone", "hysteresis");
   std::size_t good_keys = 0;
   const auto rest = [](const std::optional<std::int32_t>& at) { return at ? fmt::format("{}", *at) : std::string("?"); };
   for (const MeasuredControl& m : c.controls) {
     if (m.has_ends)
-      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.0f} %{:>10.1f} %{}\n", m.name, fmt::format("{} … {}", m.minimum, m.maximum), m.centre,
-                     m.noise, rest(m.rests_from_below) + " / " + rest(m.rests_from_above), m.dead_zone * 100, m.hysteresis * 100,
+      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.0f} %{:>10.1f} %{}\n", m.name, fmt::format("{} … {}", m.minimum, m.maximum),
+                     m.centre, m.noise, rest(m.rests_from_below) + " / " + rest(m.rests_from_above), m.dead_zone * 100, m.hysteresis * 100,
                      m.reversed ? "  reversed" : "");
     else if (m.wrong.empty())
       ++good_keys;
@@ -312,13 +321,25 @@ std::string measured_text(const DeviceCalibration& c) {
 
 std::string measured_json(const DeviceCalibration& c) {
   using Json = nlohmann::ordered_json;
-  Json all{{"id", c.id},           {"name", c.name},       {"unique", c.unique}, {"reports", c.habit == ReportHabit::steadily ? "steadily" : c.habit == ReportHabit::on_change ? "on change" : "unknown"},
-           {"rate_hz", c.rate_hz}, {"longest_silence_s", c.longest_silence_s}, {"controls", Json::array()}};
+  Json all{{"id", c.id},
+           {"name", c.name},
+           {"unique", c.unique},
+           {"reports", c.habit == ReportHabit::steadily    ? "steadily"
+                       : c.habit == ReportHabit::on_change ? "on change"
+                                                           : "unknown"},
+           {"rate_hz", c.rate_hz},
+           {"longest_silence_s", c.longest_silence_s},
+           {"controls", Json::array()}};
   for (const MeasuredControl& m : c.controls) {
     Json one{{"control", m.name}};
     if (m.has_ends) {
-      one.update({{"minimum", m.minimum}, {"centre", m.centre}, {"maximum", m.maximum}, {"reversed", m.reversed}, {"dead_zone_percent", m.dead_zone * 100},
-                  {"hysteresis_percent", m.hysteresis * 100}, {"noise", m.noise}});
+      one.update({{"minimum", m.minimum},
+                  {"centre", m.centre},
+                  {"maximum", m.maximum},
+                  {"reversed", m.reversed},
+                  {"dead_zone_percent", m.dead_zone * 100},
+                  {"hysteresis_percent", m.hysteresis * 100},
+                  {"noise", m.noise}});
       if (m.rests_from_below) one["rests_from_below"] = *m.rests_from_below;
       if (m.rests_from_above) one["rests_from_above"] = *m.rests_from_above;
     }

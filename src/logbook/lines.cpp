@@ -15,9 +15,9 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* event_kinds[] = {"state",          "fault", "refused",   "step",    "step_refused", "wheel_refused",
-                                       "switch_refused", "rate",  "increment", "chosen",  "layer",        "in_charge",
-                                       "move_refused",   "reduced", "switched", "gap"};
+constexpr const char* event_kinds[] = {"state",          "fault",   "refused",   "step",   "step_refused", "wheel_refused",
+                                       "switch_refused", "rate",    "increment", "chosen", "layer",        "in_charge",
+                                       "move_refused",   "reduced", "switched",  "gap"};
 static_assert(std::size(event_kinds) == Event::kinds);
 constexpr const char* modes[] = {"off", "hold", "follow"};
 

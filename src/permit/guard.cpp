@@ -14,8 +14,8 @@ Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal&
   return {};
 }
 
-Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge, std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links,
-                        Time now) noexcept {
+Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
+                        std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links, Time now) noexcept {
   if (const Obstacle loss = first_loss(zone, counted_on, signal, links, now); loss.what != Interlock::none) return loss;
   for (const AxisId axis : zone.axes)
     if (must_be_measured[index(axis)] != 0 && !links.measured(axis).measured)

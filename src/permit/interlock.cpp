@@ -21,7 +21,7 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"too_many_steps", "it still has to make too many steps", "wait until it has caught up, or take a larger increment"},
     {"another_in_charge", "{handset} is in charge", "let {handset} come to rest, then press {ready} here"},
     {"switch_off", "{switch} is off, and it must be on for this to move", "let the control go, turn {switch} on, then use it again"},
-    {"turning_round", "it rests before it turns round", "wait"},
+    {"turning_round", "it rests before it turns round", "wait until it has rested"},
 }};
 
 }  // namespace

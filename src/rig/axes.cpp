@@ -250,7 +250,8 @@ void RigBuilder::read_motor(Table& table, AxisSetup& axis) {
 /// `[low, high]`, or "endless" for what turns.
 std::optional<std::pair<double, double>> RigBuilder::read_travel(Table& table, AxisInfo& info) {
   if (info.motor) {
-    if (table.has("travel")) table.problem(Code::wrong_type, "travel", "a motor has no travel", "leave it out; or unit = \"mm\" or \"deg\"");
+    if (table.has("travel"))
+      table.problem(Code::wrong_type, "travel", "a motor has no travel", "leave it out; or unit = \"mm\" or \"deg\"");
     table.is_text("travel");
     info.endless = true;
     return std::nullopt;

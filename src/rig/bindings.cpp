@@ -10,8 +10,8 @@
 namespace gyrax {
 namespace {
 
-const std::vector<std::string> effects{"jog",       "step",   "handwheel", "follow", "go",      "pose", "set", "rate",
-                                       "increment", "adjust", "choose",    "layer",  "reduced", "permit"};
+const std::vector<std::string> effects{"jog",  "step",      "handwheel", "follow", "go",    "pose",    "set",
+                                       "rate", "increment", "adjust",    "choose", "layer", "reduced", "permit"};
 const std::vector<std::string> permit_words{"ready", "stow", "enable", "stop", "reset"};
 const std::vector<std::string> latches{"on", "off", "toggle", "while held"};
 
@@ -97,8 +97,7 @@ void RigBuilder::read_binding(Table& row) {
   binding.layer = held_layer(held);
   if (const auto name = row.text("in")) {
     const LayerId layer = named<LayerId>(row, "in", layer_names_, *name, "layer");
-    if (binding.layer != no<LayerId>)
-      row.problem(Code::layer_not_allowed, "in", "a binding is in one layer", "'while' or 'in', not both");
+    if (binding.layer != no<LayerId>) row.problem(Code::layer_not_allowed, "in", "a binding is in one layer", "'while' or 'in', not both");
     binding.layer = layer;
   }
   const bool whole = read_effect(row, binding);
@@ -138,8 +137,7 @@ void RigBuilder::read_gesture(Table& row, HandsetId handset, BindingSetup& bindi
     binding.gesture = Gesture::chord;
   }
   const bool plain = binding.gesture == Gesture::press;
-  if (!plain && binding.effect == Effect::stop)
-    row.problem(Code::bad_choice, "", "a stop waits for no gesture", "a plain press");
+  if (!plain && binding.effect == Effect::stop) row.problem(Code::bad_choice, "", "a stop waits for no gesture", "a plain press");
   if (!plain && needs_no_press(binding.effect))
     row.problem(Code::bad_choice, "", "what a control's place or counts move takes no gesture", "leave it out");
   if (!plain && binding.effect == Effect::jog && !by_key && binding.slot != no<SlotId>)
@@ -153,7 +151,8 @@ void RigBuilder::read_repeat(Table& row, BindingSetup& binding) {
   const bool can = binding.effect == Effect::step || binding.effect == Effect::rate || binding.effect == Effect::increment ||
                    binding.effect == Effect::adjust;
   if (!can || binding.gesture == Gesture::tap || binding.gesture == Gesture::release)
-    row.problem(Code::bad_choice, "repeat", "there is nothing here to repeat", "on a step, rate, increment or adjust of a key that is held");
+    row.problem(Code::bad_choice, "repeat", "there is nothing here to repeat",
+                "on a step, rate, increment or adjust of a key that is held");
   const auto pairs = row.pairs("repeat");
   bool good = pairs && !pairs->empty() && pairs->size() <= most_stages;
   double last = 0;
@@ -356,7 +355,8 @@ void RigBuilder::add_numbers() {
   const auto stepping = [&](const std::vector<AxisId>& axes) {
     NotchSetup::Number number;
     for (const AxisId axis : axes)
-      if (!notches.increments[index(axis)].values.empty()) number.coordinates.push_back(CoordinateId{static_cast<std::uint16_t>(index(axis))});
+      if (!notches.increments[index(axis)].values.empty())
+        number.coordinates.push_back(CoordinateId{static_cast<std::uint16_t>(index(axis))});
     return number;
   };
   const auto origin_of = [&](const std::string& key, const Origin& otherwise) {
@@ -393,7 +393,8 @@ void RigBuilder::read_notch(Table& row, const char* key, Effect effect, BindingS
       binding.count = table.choice(to, {"up", "down"}).value_or("up") == "up" ? 1 : -1;
       return;
     }
-    const auto value = effect == Effect::rate ? table.number(to, {0, 100, true, "%"}) : table.number(to, {0, greatest_position, true, "unit"});
+    const auto value =
+        effect == Effect::rate ? table.number(to, {0, 100, true, "%"}) : table.number(to, {0, greatest_position, true, "unit"});
     if (!value) {
       if (!table.has(to)) table.missing(to, "\"up\", \"down\" or one of the notches");
       return;
@@ -414,7 +415,8 @@ void RigBuilder::read_notch(Table& row, const char* key, Effect effect, BindingS
   if (binding.numbers.front() == no<NumberId> || (binding.percent == 0 && binding.goal == 0)) return;
   const NotchSetup::Number& number = rig_.setup.notches.numbers[index(binding.numbers.front())];
   const auto& rates = rig_.setup.notches.rates;
-  bool found = number.rate != no<RateId> && std::count(rates[index(number.rate)].values.begin(), rates[index(number.rate)].values.end(), binding.percent) > 0;
+  bool found = number.rate != no<RateId> &&
+               std::count(rates[index(number.rate)].values.begin(), rates[index(number.rate)].values.end(), binding.percent) > 0;
   for (const CoordinateId c : number.coordinates) {
     const auto& values = rig_.setup.notches.increments[index(c)].values;
     found = found || std::count(values.begin(), values.end(), binding.goal) > 0;
@@ -449,7 +451,8 @@ void RigBuilder::read_choose(Table& row, BindingSetup& binding) {
     if (const auto name = row.text("choose")) binding.numbers = {named<NumberId>(row, "choose", number_names_, *name, "number")};
     return;
   }
-  for (const std::string& name : row.texts("choose")) binding.numbers.push_back(named<NumberId>(row, "choose", number_names_, name, "number"));
+  for (const std::string& name : row.texts("choose"))
+    binding.numbers.push_back(named<NumberId>(row, "choose", number_names_, name, "number"));
   if (binding.numbers.empty()) row.problem(Code::missing_key, "choose", "it chooses between nothing", "as [\"rate\", \"increment.x\"]");
 }
 
@@ -479,7 +482,8 @@ void RigBuilder::read_permit(Table& row, BindingSetup& binding) {
     if (id != no<ZoneId>) binding.zones = 1u << index(id);
   }
   for (const char* key : {"while", "in"})
-    if (row.has(key)) row.problem(Code::layer_not_allowed, key, fmt::format("'{}' counts in every layer", word), fmt::format("leave '{}' out", key));
+    if (row.has(key))
+      row.problem(Code::layer_not_allowed, key, fmt::format("'{}' counts in every layer", word), fmt::format("leave '{}' out", key));
   if (!row.has("squeeze")) return;
   const auto squeeze = row.number("squeeze", {50, 99, true, "%"});
   if (binding.effect != Effect::enable || !is_kind(binding, ControlKind::one_sided))
@@ -556,8 +560,9 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
       break;
     }
     case Effect::adjust:
-      text = fmt::format("{} by {:+d} notch{} for each {}", b.numbers.empty() ? std::string("the chosen number") : rig_.numbers[index(b.numbers.front())].name,
-                         b.count, std::abs(b.count) == 1 ? "" : "es",
+      text = fmt::format("{} by {:+d} notch{} for each {}",
+                         b.numbers.empty() ? std::string("the chosen number") : rig_.numbers[index(b.numbers.front())].name, b.count,
+                         std::abs(b.count) == 1 ? "" : "es",
                          rig_.setup.controls[index(b.slot)].calibration.kind() == ControlKind::counts ? "count" : "press");
       break;
     case Effect::choose:
@@ -578,7 +583,8 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
   if (b.gesture == Gesture::chord) out += " together";
   if (b.layer != no<LayerId>) {
     const SlotId held = rig_.setup.layers[index(b.layer)].held;
-    out += held != no<SlotId> ? fmt::format(" with {} held", rig_.slots[index(held)].name) : fmt::format(" in layer {}", rig_.layers[index(b.layer)]);
+    out += held != no<SlotId> ? fmt::format(" with {} held", rig_.slots[index(held)].name)
+                              : fmt::format(" in layer {}", rig_.layers[index(b.layer)]);
   }
   for (const RepeatStage& stage : b.repeat)
     text += fmt::format(", {} {:g} a second after {:g} s", &stage == &b.repeat.front() ? "again" : "then", 1 / to_seconds(stage.every),

@@ -133,7 +133,7 @@ class RigBuilder {
   Rig rig_;
   bool chooses_ = false, adjusts_chosen_ = false;
   Names number_names_, group_names_, layer_names_, axis_names_, switch_names_, zone_names_, link_names_, handset_names_, pose_names_;
-  std::vector<std::vector<PosePlace>> poses_;                          // in the order of pose_names_
+  std::vector<std::vector<PosePlace>> poses_;  // in the order of pose_names_
   Origin shared_rate_;
   std::vector<std::vector<std::string>> needs_;  // by AxisId, until the switches are known
   std::vector<Table> needed_at_;
@@ -142,7 +142,7 @@ class RigBuilder {
   std::vector<std::uint8_t> grouped_;                                  // by AxisId
   std::map<std::pair<std::size_t, std::string>, ControlWish> wishes_;  // by handset and control or stick name
   std::map<std::pair<std::size_t, std::string>, MadeWish> made_;
-  std::vector<std::uint16_t> axis_channels_, switch_channels_;         // by LinkId: channels used
+  std::vector<std::uint16_t> axis_channels_, switch_channels_;  // by LinkId: channels used
   std::array<Category, cause_count> categories_ = default_categories();
 };
 

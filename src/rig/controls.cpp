@@ -50,9 +50,10 @@ void RigBuilder::read_shape(Table& table, ControlWish& wish, bool pair) {
     for (const auto& [in, out] : pairs.value_or(std::vector<std::pair<double, double>>{})) points.push_back({in / 100, out / 100});
     const auto curve = points.empty() || wish.curve ? std::nullopt : Curve::through(points);
     if (!curve)
-      table.problem(Code::out_of_range, "curve", wish.curve ? "there is an 'expo' already" : "these points make no curve",
-                    fmt::format("one of them; at most {} pairs [in %, out %] between [0, 0] and [100, 100], neither ever falling, as [[50, 20]]",
-                                Curve::greatest_points));
+      table.problem(
+          Code::out_of_range, "curve", wish.curve ? "there is an 'expo' already" : "these points make no curve",
+          fmt::format("one of them; at most {} pairs [in %, out %] between [0, 0] and [100, 100], neither ever falling, as [[50, 20]]",
+                      Curve::greatest_points));
     if (curve) wish.curve = curve;
   }
   wish.smoothing_s = table.number("smoothing_ms", {0, 2000, false, "ms"}, 0) / 1e3;
@@ -61,7 +62,8 @@ void RigBuilder::read_shape(Table& table, ControlWish& wish, bool pair) {
     if (at.size() == 2 && at[1] <= at[0]) {
       wish.press = {at[0] / 100, at[1] / 100};
     } else {
-      table.problem(Code::out_of_range, "press", "these are no two bounds of a press", "[pressed from, until below] in percent, as [60, 40]");
+      table.problem(Code::out_of_range, "press", "these are no two bounds of a press",
+                    "[pressed from, until below] in percent, as [60, 40]");
     }
   }
 }
@@ -84,7 +86,8 @@ void RigBuilder::read_control(Table& controls, HandsetId handset, const std::str
   } else if (shape == ControlShape::key) {
     wish.debounce = from_seconds(table->number("debounce_ms", {0, 100, false, "ms"}, 0) / 1e3);
     if (table->has("dead_zone"))
-      table->problem(Code::wrong_control, "dead_zone", fmt::format("'{}' has no ends and no dead zone", name), "debounce_ms, or leave it out");
+      table->problem(Code::wrong_control, "dead_zone", fmt::format("'{}' has no ends and no dead zone", name),
+                     "debounce_ms, or leave it out");
   } else {
     read_shape(*table, wish, is_stick);
     if (!is_stick) read_ends(*table, wish, *control);
@@ -97,9 +100,9 @@ void RigBuilder::read_ends(Table& table, ControlWish& wish, const ControlName& c
   const auto low = table.whole("minimum", raw), centre = table.whole("centre", raw), high = table.whole("maximum", raw);
   const bool centred = control.shape == ControlShape::centred;
   if (!low && !centre && !high) return;
-  wish.ends = Calibration::make(kind_of(control.shape), static_cast<std::int32_t>(low.value_or(0)),
-                                static_cast<std::int32_t>(centre.value_or(0)), static_cast<std::int32_t>(high.value_or(0)),
-                                wish.reversed.value_or(control.reversed));
+  wish.ends =
+      Calibration::make(kind_of(control.shape), static_cast<std::int32_t>(low.value_or(0)), static_cast<std::int32_t>(centre.value_or(0)),
+                        static_cast<std::int32_t>(high.value_or(0)), wish.reversed.value_or(control.reversed));
   if (!low || !high || centre.has_value() != centred || !wish.ends)
     table.problem(Code::calibration, "", "minimum, centre and maximum do not go together",
                   centred ? "all three, minimum < centre < maximum" : "minimum < maximum, and no centre");
@@ -153,7 +156,8 @@ void RigBuilder::read_making(Table& making, HandsetId handset, const std::string
     }
   }
   if (made.parts.size() != needed)
-    table->problem(Code::wrong_type, way.c_str(), fmt::format("{} controls are wanted", needed), "as [\"trigger.right\", \"trigger.left\"]");
+    table->problem(Code::wrong_type, way.c_str(), fmt::format("{} controls are wanted", needed),
+                   "as [\"trigger.right\", \"trigger.left\"]");
   for (const std::string& part : made.parts) {
     const ControlName* control = find_control(part);
     if (control == nullptr) {

@@ -72,10 +72,9 @@ Rig build(std::string_view text, const std::string& file, const Reader& reader) 
     root.is_text("include");
   }
   using Read = void (RigBuilder::*)(Table&);
-  for (const Read read :
-       {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes, &RigBuilder::read_groups,
-        &RigBuilder::read_poses, &RigBuilder::read_switches, &RigBuilder::read_handsets, &RigBuilder::read_stations, &RigBuilder::read_layers,
-        &RigBuilder::read_bindings})
+  for (const Read read : {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes,
+                          &RigBuilder::read_groups, &RigBuilder::read_poses, &RigBuilder::read_switches, &RigBuilder::read_handsets,
+                          &RigBuilder::read_stations, &RigBuilder::read_layers, &RigBuilder::read_bindings})
     for (Table& root : roots) (builder.*read)(root);
   for (Table& root : roots) root.refuse_the_rest();
   // A rig that is wrong in its parts would be told to be wrong as a whole for the same reasons.
@@ -120,7 +119,8 @@ Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
     if (seat.calibrated->any_device) {
       rig.remarks.push_back(fmt::format("handset {}: {}; the rig allows it", seat.handset, how));
     } else {
-      problems.push_back({Code::device, rig.path, 0, 0, "", how, "calibrate this one, or allow it: calibration = { file = …, any_device = true }", ""});
+      problems.push_back(
+          {Code::device, rig.path, 0, 0, "", how, "calibrate this one, or allow it: calibration = { file = …, any_device = true }", ""});
     }
   }
   for (std::size_t s = 0; s < rig.slots.size(); ++s) {

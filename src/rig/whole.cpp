@@ -68,7 +68,8 @@ void RigBuilder::require_bindings() {
 void RigBuilder::check_gestures() {
   const auto& bindings = rig_.setup.bindings;
   const auto refuse = [&](std::size_t row, std::string what, std::string allowed) {
-    problems_.add(Code::one_effect, {rig_.bindings[row].origin.file, rig_.bindings[row].origin.line, 1}, "bind", std::move(what), std::move(allowed));
+    problems_.add(Code::one_effect, {rig_.bindings[row].origin.file, rig_.bindings[row].origin.line, 1}, "bind", std::move(what),
+                  std::move(allowed));
   };
   for (std::size_t i = 0; i < bindings.size(); ++i) {
     const BindingSetup& b = bindings[i];
@@ -76,19 +77,22 @@ void RigBuilder::check_gestures() {
     const auto same_place = [&](const BindingSetup& o) { return o.slot == b.slot && o.layer == b.layer; };
     const auto stops = [&](const BindingSetup& o) { return o.slot == b.slot && o.effect == Effect::stop; };
     if (b.gesture != Gesture::press && std::any_of(bindings.begin(), bindings.end(), stops))
-      refuse(i, fmt::format("'{}' is a stop, and has a gesture beside it", name), "a key that stops does nothing but stop when it is pressed");
+      refuse(i, fmt::format("'{}' is a stop, and has a gesture beside it", name),
+             "a key that stops does nothing but stop when it is pressed");
     const auto twice = [&](const BindingSetup& o) { return &o < &b && o.gesture == Gesture::hold && same_place(o); };
     if (b.gesture == Gesture::hold && std::any_of(bindings.begin(), bindings.end(), twice))
       refuse(i, fmt::format("'{}' has two holds in one layer", name), "one of them");
   }
   if (adjusts_chosen_ && !chooses_)
-    refuse_whole(Code::missing_binding, "something adjusts the chosen number, and nothing chooses one", "a binding with choose = [\"rate\", …]");
+    refuse_whole(Code::missing_binding, "something adjusts the chosen number, and nothing chooses one",
+                 "a binding with choose = [\"rate\", …]");
 }
 
 void RigBuilder::remark() {
   for (std::size_t a = 0; a < rig_.axes.size(); ++a)
     if (rig_.axes[a].motor) {
-      rig_.remarks.push_back(fmt::format("motor {}: nothing measures it, so that a stalled or a runaway one is not noticed", rig_.axes[a].name));
+      rig_.remarks.push_back(
+          fmt::format("motor {}: nothing measures it, so that a stalled or a runaway one is not noticed", rig_.axes[a].name));
     } else if (rig_.setup.axes[a].position == PositionKind::assumed)
       rig_.remarks.push_back(
           fmt::format("axis {}: nothing measures it, so that a wrong or a stuck one is not noticed; its first move runs at {:g} % speed",

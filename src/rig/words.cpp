@@ -88,9 +88,11 @@ std::string say(const Rig& rig, const Event& e) {
       return fmt::format("{} count(s) of a handwheel for {} did nothing: {}", e.number, rig.axes[index(e.axis)].name, refused());
     case Kind::reduced: return fmt::format("reduced speed is now {}", e.number != 0 ? "on" : "off");
     case Kind::switch_refused: return fmt::format("turning {} was refused: {}", rig.switches[index(e.target)], refused());
-    case Kind::rate: return fmt::format("{} is {:g} %{}", number_name(rig, e.which), static_cast<double>(e.number) / 1000, set_at(rig, e.which));
+    case Kind::rate:
+      return fmt::format("{} is {:g} %{}", number_name(rig, e.which), static_cast<double>(e.number) / 1000, set_at(rig, e.which));
     case Kind::increment:
-      return fmt::format("{} is {} for {}", number_name(rig, e.which), say_amount(rig, e.axis, e.number).substr(1), rig.axes[index(e.axis)].name);
+      return fmt::format("{} is {} for {}", number_name(rig, e.which), say_amount(rig, e.axis, e.number).substr(1),
+                         rig.axes[index(e.axis)].name);
     case Kind::chosen: return fmt::format("the dial adjusts {} now", number_name(rig, e.which));
     case Kind::layer: return fmt::format("layer {} is now {}", rig.layers[index(e.layer)], e.number != 0 ? "on" : "off");
     case Kind::in_charge: return fmt::format("{} is in charge of {}", rig.handsets[index(e.obstacle.handset)], zone_name(rig, e.zone));

@@ -51,7 +51,8 @@ std::optional<double> made_value(const Making& making, const std::array<double, 
 
 double arc_tangent(double y, double x) noexcept {
   constexpr double half_pi = 1.57079632679489661923;
-  constexpr double c[] = {-0.3333314528, 0.1999355085, -0.1420889944, 0.1065626393, -0.0752896400, 0.0429096138, -0.0161657367, 0.0028662257};
+  constexpr double c[] = {-0.3333314528, 0.1999355085, -0.1420889944, 0.1065626393,
+                          -0.0752896400, 0.0429096138, -0.0161657367, 0.0028662257};
   const double size = size_of(y);
   const bool steep = size > x;
   const double t = steep ? x / size : size / x, s = t * t;

@@ -39,12 +39,12 @@ void print_controls(const Setup& s) {
         "{}, {}, {}, SwitchId{{{}}}, static_cast<SwitchTo>({}), {}}});\n"
         "  s.bindings.back().percent = {};\n",
         index(b.slot), index(b.layer), static_cast<int>(b.effect), b.zones, index(b.coordinate), exact(b.share), exact(b.accel), b.count,
-        b.goal, b.behind, exact(b.low), exact(b.high), exact(b.catch_up), index(b.target), static_cast<int>(b.to), exact(b.squeeze), exact(b.percent));
+        b.goal, b.behind, exact(b.low), exact(b.high), exact(b.catch_up), index(b.target), static_cast<int>(b.to), exact(b.squeeze),
+        exact(b.percent));
 }
 
 void print_motion(const Setup& s) {
-  for (const LayerSetup& layer : s.layers)
-    fmt::print("  s.layers.push_back({{SlotId{{{}}}, {}}});\n", index(layer.held), layer.starts_on);
+  for (const LayerSetup& layer : s.layers) fmt::print("  s.layers.push_back({{SlotId{{{}}}, {}}});\n", index(layer.held), layer.starts_on);
   fmt::print("  s.stations.assign(s.handsets.size(), 0);\n");
   for (std::size_t h = 0; h < s.stations.size(); ++h) fmt::print("  s.stations[{}] = {}u;\n", h, s.stations[h]);
   fmt::print("  s.notches.rates.clear();\n");
@@ -87,9 +87,11 @@ void print_motion(const Setup& s) {
   for (const LinkSetup& l : s.links)
     fmt::print("  s.links.push_back({{Span{{{}}}, Span{{{}}}}});\n", l.longest_silence.count(), l.frame_valid_for.count());
   for (const SwitchSetup& w : s.switches)
-    fmt::print("  s.switches.push_back({{ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, {}, static_cast<SwitchSetup::OnTrip>({}), static_cast<SwitchSetup::OnTrip>({}), static_cast<SwitchSetup::OnTrip>({})}});\n",
-               index(w.zone), index(w.wiring.link), w.wiring.channel, w.start_on, static_cast<int>(w.on_trip),
-               static_cast<int>(w.on_handset_lost), static_cast<int>(w.on_link_lost));
+    fmt::print(
+        "  s.switches.push_back({{ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, {}, static_cast<SwitchSetup::OnTrip>({}), "
+        "static_cast<SwitchSetup::OnTrip>({}), static_cast<SwitchSetup::OnTrip>({})}});\n",
+        index(w.zone), index(w.wiring.link), w.wiring.channel, w.start_on, static_cast<int>(w.on_trip), static_cast<int>(w.on_handset_lost),
+        static_cast<int>(w.on_link_lost));
 }
 
 }  // namespace

@@ -95,7 +95,10 @@ TEST_CASE("Gestures are what a model says that sees the whole, under any timing 
     const auto some = [&] {
       // Often exactly on a bound.
       const double kind = random.in(0, 1);
-      return kind < 0.1 ? 250 : kind < 0.15 ? 80 : kind < 0.25 ? rivals.hold.count() / 1'000'000 + 1 : 1 + static_cast<std::int64_t>(random.in(0, 900));
+      return kind < 0.1    ? 250
+             : kind < 0.15 ? 80
+             : kind < 0.25 ? rivals.hold.count() / 1'000'000 + 1
+                           : 1 + static_cast<std::int64_t>(random.in(0, 900));
     };
     for (int p = 0; p < 6; ++p) {
       const std::int64_t down = t, up = down + some();

@@ -69,8 +69,8 @@ std::string bind(const std::string& handset, const std::string& control, const s
 }
 
 std::string permits(const std::string& handset, const char* ready, const char* enable, const char* stop, const char* reset) {
-  return bind(handset, ready, "permit = \"ready\"") + bind(handset, enable, "permit = \"enable\"") + bind(handset, stop, "permit = \"stop\"") +
-         bind(handset, reset, "permit = \"reset\"");
+  return bind(handset, ready, "permit = \"ready\"") + bind(handset, enable, "permit = \"enable\"") +
+         bind(handset, stop, "permit = \"stop\"") + bind(handset, reset, "permit = \"reset\"");
 }
 
 const std::string both = bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
@@ -82,8 +82,8 @@ const std::string both = bench + permits("pad", "menu.right", "shoulder.right", 
                          bind("pad", "hat.left", "increment = { of = \"carriage\", to = 1 }") +
                          bind("pad", "dial.1", "adjust = \"chosen\"") + bind("pad", "thumb.right", "choose = [\"rate\", \"increment.x\"]") +
                          bind("pad", "face.south", "set = \"valve\"\ngesture = \"hold\"\nhold_s = 0.5") +
-                         bind("pad", "face.north", "set = { switch = \"horn\", to = \"while held\" }") + bind("pad", "lever", "jog = \"pump\"") +
-                         bind("keypad", "key.kp6", "jog = \"x\"");
+                         bind("pad", "face.north", "set = { switch = \"horn\", to = \"while held\" }") +
+                         bind("pad", "lever", "jog = \"pump\"") + bind("keypad", "key.kp6", "jog = \"x\"");
 
 Stand stand() { return Stand(test::rig(both)); }
 
@@ -182,7 +182,8 @@ TEST_CASE("A motor: refused while what it needs is off, past its dead band, and 
   s.move("pad/trigger.right", 1).run(0.3);
   CHECK(s.command("pump").v == 0);
   CHECK(last(s, Event::Kind::move_refused) ==
-        "pad lever did not move pump: valve is off, and it must be on for this to move; let the control go, turn valve on, then use it again");
+        "pad lever did not move pump: valve is off, and it must be on for this to move; let the control go, turn valve on, then use it "
+        "again");
   CHECK(s.count(Event::Kind::move_refused) == 1);
   s.press("pad/face.south").run(0.6).release("pad/face.south").run(0.2);
   CHECK(s.command("pump").v == 0);  // it came on under a lever that was held: let go first
@@ -215,8 +216,9 @@ TEST_CASE("One handset is in charge: another says so, takes over at rest by its 
   CHECK(last(s, Event::Kind::in_charge) == "pad is in charge of main");
   s.press("keypad/key.kp6").run(0.2);
   CHECK(s.command("x").v == 0);
-  CHECK(last(s, Event::Kind::move_refused) == "keypad key.kp6 did not move x: pad is in charge; let pad come to rest, then press menu.right or "
-                                              "key.kp_enter here");
+  CHECK(last(s, Event::Kind::move_refused) ==
+        "keypad key.kp6 did not move x: pad is in charge; let pad come to rest, then press menu.right or "
+        "key.kp_enter here");
   s.tap("keypad/key.kp_enter").tick();
   CHECK(last(s, Event::Kind::refused).starts_with("ready was refused: pad is in charge"));
   CHECK(s.state() == State::live);
@@ -249,9 +251,9 @@ TEST_CASE("Whoever was there when it was made ready is counted on: people reach 
 
 TEST_CASE("No request stays behind after any sequence of layers, unplugs, gaps and stops") {
   test::Random random;
-  const char* keys[] = {"pad/thumb.left",     "pad/hat.right",   "pad/face.south",  "pad/face.north",    "pad/shoulder.right",
-                        "pad/menu.right",     "pad/menu.centre", "keypad/key.kp6",  "keypad/key.kp0",    "keypad/key.kp_enter",
-                        "pad/hat.left",       "pad/thumb.right", "pad/face.east",   "keypad/key.kp_point"};
+  const char* keys[] = {"pad/thumb.left", "pad/hat.right",   "pad/face.south", "pad/face.north",     "pad/shoulder.right",
+                        "pad/menu.right", "pad/menu.centre", "keypad/key.kp6", "keypad/key.kp0",     "keypad/key.kp_enter",
+                        "pad/hat.left",   "pad/thumb.right", "pad/face.east",  "keypad/key.kp_point"};
   const char* sticks[] = {"pad/stick.left.x", "pad/trigger.left", "pad/trigger.right"};
   for (int round = 0; round < 60; ++round) {
     Stand s = stand();

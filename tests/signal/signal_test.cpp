@@ -17,9 +17,10 @@ constexpr ControlId stick_x{0}, stick_y{1}, key{5};
 /// A pad with a stick (round dead zone of 10 %) and a key, and the numbering of its readings.
 struct Pad {
   std::vector<HandsetSetup> handsets{HandsetSetup{}};
-  std::vector<ControlSetup> controls{{pad, stick_x, *Calibration::make(ControlKind::centred, -100, 0, 100, false), {.zone = {0.1, 0, 0}}, SlotId{1}, false},
-                                     {pad, stick_y, *Calibration::make(ControlKind::centred, -100, 0, 100, true), {.zone = {0.1, 0, 0}}, SlotId{0}, true},
-                                     {pad, key, Calibration::key(), {}, no<SlotId>, false}};
+  std::vector<ControlSetup> controls{
+      {pad, stick_x, *Calibration::make(ControlKind::centred, -100, 0, 100, false), {.zone = {0.1, 0, 0}}, SlotId{1}, false},
+      {pad, stick_y, *Calibration::make(ControlKind::centred, -100, 0, 100, true), {.zone = {0.1, 0, 0}}, SlotId{0}, true},
+      {pad, key, Calibration::key(), {}, no<SlotId>, false}};
   Signal signal{handsets, controls};
   std::uint32_t sequence = 0;
   Time now{1s};

@@ -33,9 +33,9 @@ struct Ask {
     step,
     wheel,
     set,
-    number,   ///< a rate or an increment is another one now
-    chosen,   ///< another number is chosen
-    layer,    ///< a latched layer is on or off now
+    number,  ///< a rate or an increment is another one now
+    chosen,  ///< another number is chosen
+    layer,   ///< a latched layer is on or off now
     reduced,
     touched,  ///< something that would move an axis, on a handset that is not in charge
   };

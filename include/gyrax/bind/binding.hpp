@@ -81,12 +81,12 @@ struct BindingSetup {
   std::vector<PosePlace> pose;     ///< of pose: axes of one group
 
   Gesture gesture = Gesture::press;
-  Span hold{};                     ///< of the gesture hold
-  std::vector<SlotId> with;        ///< of the gesture chord: the other keys
-  std::vector<RepeatStage> repeat; ///< of step, rate, increment and adjust: rising in time; none: once
-  std::vector<NumberId> numbers;   ///< of rate, increment: the one that it moves; of choose: those that it goes through
-  double percent = 0;              ///< of rate: which one; 0: by `count`
-  LayerId to_layer{};              ///< of layer
+  Span hold{};                      ///< of the gesture hold
+  std::vector<SlotId> with;         ///< of the gesture chord: the other keys
+  std::vector<RepeatStage> repeat;  ///< of step, rate, increment and adjust: rising in time; none: once
+  std::vector<NumberId> numbers;    ///< of rate, increment: the one that it moves; of choose: those that it goes through
+  double percent = 0;               ///< of rate: which one; 0: by `count`
+  LayerId to_layer{};               ///< of layer
 };
 
 }  // namespace gyrax

@@ -23,13 +23,13 @@ enum class ReportHabit : std::uint8_t { unknown, on_change, steadily };
 
 /// One control as it was measured. Raw numbers are the device's own.
 struct MeasuredControl {
-  std::string name;                              ///< "stick.left.x"
-  std::pair<std::uint16_t, std::uint16_t> code;  ///< the kernel's type and code
-  bool has_ends = false;                         ///< a stick, a trigger …; the rest counts only then
+  std::string name;                                   ///< "stick.left.x"
+  std::pair<std::uint16_t, std::uint16_t> code;       ///< the kernel's type and code
+  bool has_ends = false;                              ///< a stick, a trigger …; the rest counts only then
   std::int32_t minimum = 0, centre = 0, maximum = 0;  ///< of what rests at one end, centre is that end
   bool reversed = false;
-  double dead_zone = 0, hysteresis = 0;               ///< proposed, shares of full deflection, [0, 0.9]
-  std::int32_t noise = 0;                             ///< greatest difference of two readings at rest
+  double dead_zone = 0, hysteresis = 0;                            ///< proposed, shares of full deflection, [0, 0.9]
+  std::int32_t noise = 0;                                          ///< greatest difference of two readings at rest
   std::optional<std::int32_t> rests_from_below, rests_from_above;  ///< where it came to rest after coming back from either side
   std::vector<std::string> wrong;                                  ///< what is wrong with it, in sentences
 };

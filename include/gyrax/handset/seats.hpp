@@ -58,7 +58,7 @@ class Seats {
 
   struct Placed {
     std::optional<std::size_t> seat;
-    bool another = false;  ///< another device than the one that sat there before
+    bool another = false;   ///< another device than the one that sat there before
     std::string why{};      ///< without a seat: why, as a sentence
     std::string warning{};  ///< with a seat: what to be told all the same
   };

@@ -13,7 +13,7 @@ namespace gyrax {
 
 struct MotorMap {
   static constexpr std::int32_t full = 1'000'000;
-  double dead_band = 0;   ///< [0, 1): share of full power below which it does not turn
+  double dead_band = 0;  ///< [0, 1): share of full power below which it does not turn
   bool reversed = false;
 
   /// sign · (dead_band + (1 − dead_band) · |share|), in millionths, rounded to the nearest. What is not a number gives 0.

@@ -35,7 +35,7 @@ Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal&
 
 /// As first_loss, and further: an axis in `must_be_measured` (by AxisId) without a position; of the handsets `in_charge` a control
 /// that has not reported, or is not at neutral.
-Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge, std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links,
-                        Time now) noexcept;
+Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
+                        std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links, Time now) noexcept;
 
 }  // namespace gyrax

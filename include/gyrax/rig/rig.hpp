@@ -81,8 +81,8 @@ struct Rig {
   Setup setup;
   std::vector<std::string> handsets, zones, switches;  // by their identities
   std::vector<StationInfo> stations;
-  std::vector<std::string> layers;   ///< by LayerId: "rotary", or "shoulder.left held"
-  std::vector<NumberInfo> numbers;   ///< by NumberId: what `choose` and `adjust` name
+  std::vector<std::string> layers;                             ///< by LayerId: "rotary", or "shoulder.left held"
+  std::vector<NumberInfo> numbers;                             ///< by NumberId: what `choose` and `adjust` name
   bool remembers_rates = false, remembers_increments = false;  ///< at the next start, as they were left
   std::vector<AxisInfo> axes;
   std::vector<SlotInfo> slots;

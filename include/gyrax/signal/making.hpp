@@ -29,10 +29,10 @@ struct Making {
   static constexpr std::size_t parts_at_most = 3;
   How how = How::none;
   std::array<SlotId, parts_at_most> parts{no<SlotId>, no<SlotId>, no<SlotId>};
-  double range = 1;     ///< of a tilt: the angle that is full deflection, rad, (0, π/2]
-  bool lower = false;   ///< of a key: pressed towards the control's lower end
-  double press = 0.6;   ///< of a key: pressed from this deflection on, (0, 1] …
-  double release = 0.4; ///< … until it is below this, (0, press]
+  double range = 1;      ///< of a tilt: the angle that is full deflection, rad, (0, π/2]
+  bool lower = false;    ///< of a key: pressed towards the control's lower end
+  double press = 0.6;    ///< of a key: pressed from this deflection on, (0, 1] …
+  double release = 0.4;  ///< … until it is below this, (0, press]
 };
 
 /// How many parts a way of making takes.

@@ -26,8 +26,8 @@ namespace gyrax {
 
 /// One control of one handset that the rig uses.
 struct ControlSetup {
-  HandsetId handset{};             ///< of a made one: that of its first part
-  ControlId control{};             ///< no<ControlId> for a made one
+  HandsetId handset{};  ///< of a made one: that of its first part
+  ControlId control{};  ///< no<ControlId> for a made one
   Calibration calibration = Calibration::key();
   Shape shape{};                   ///< the same for both of a pair
   SlotId partner = no<SlotId>;     ///< the other half of a stick that is shaped as one
