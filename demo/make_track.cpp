@@ -1,10 +1,10 @@
-// Makes the tracks of demo/: the hands of its sessions. `make_track FILE`, by the file's name: pad.evemu, fine_pad.evemu or
-// fine_wheel.evemu.
+// Makes the tracks of demo/: the hands of its sessions. `make_track FILE`, by the file's name.
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/testing/hands.hpp>
 
 #include <cstdio>
 #include <filesystem>
+#include <span>
 #include <string>
 
 namespace {
@@ -81,7 +81,7 @@ gyrax::Track fine_pad() {
 }
 
 gyrax::Track fine_wheel() {
-  gyrax::testing::Hands h(8, gyrax::testing::Hands::Model::wheel_box);
+  gyrax::testing::Hands h(8, gyrax::testing::models::wheel_box());
   // Focus: 1500 counts fast, 200 back, then some single ones: 13.07 mm.
   h.wait_until(20).turn("dial.1", 1500, 1.2).wait(0.5).turn("dial.1", -200, 0.4).wait(0.3).turn("dial.1", 7, 0.5);
   // The carriage, faster than it may lag behind, and a sudden stop.
@@ -90,16 +90,225 @@ gyrax::Track fine_wheel() {
   return h.track();
 }
 
+using gyrax::testing::Hands;
+namespace models = gyrax::testing::models;
+
+/// A two-stick pad places a camera: a calm jog, a straight push, ten held steps, the rotary layer.
+gyrax::Track use_pad() {
+  Hands h(31, models::pad());
+  h.wait_until(0.5)
+      .push("stick.left.x", 0.4, 0.1)
+      .push("stick.left.x", 0, 0.1, 0.2)
+      .push("stick.left.y", 0.4, 0.1)
+      .push("stick.left.y", 0, 0.1);
+  h.wait_until(1.5).tap("menu.right").wait(0.2).down("shoulder.right").wait(0.3);
+  // A straight push to the end, with a hand that is not quite straight.
+  h.push("stick.left.x", 1, 0.2).push("stick.left.y", 0.12, 0.1, 3.1).push("stick.left.y", 0, 0.1).push("stick.left.x", 0, 0.15, 0.5);
+  // Back by ten steps of 1 mm: one press, held.
+  h.down("hat.left").wait(1.38).up("hat.left").wait(0.5);
+  // The rotary layer, three steps.
+  h.tap("thumb.left").wait(0.3);
+  for (int i = 0; i < 3; ++i) h.tap("hat.left").wait(0.2);
+  return h.up("shoulder.right").wait(0.5).track();
+}
+
+/// The worn pad: full speed to both sides, and nothing moves by itself.
+gyrax::Track use_worn_pad() {
+  Hands h(32, models::worn_pad());
+  h.wait_until(0.5)
+      .push("stick.left.x", 0.5, 0.1)
+      .push("stick.left.x", 0, 0.1, 0.2)
+      .push("stick.left.y", 0.5, 0.1)
+      .push("stick.left.y", 0, 0.1, 0.2);
+  h.wait_until(2).tap("menu.right").wait(0.3).down("shoulder.right").wait(1.5);
+  h.push("stick.left.x", 1, 0.2, 4).push("stick.left.x", 0, 0.15, 1).push("stick.left.x", -1, 0.2, 4).push("stick.left.x", 0, 0.15, 1);
+  for (int i = 0; i < 5; ++i) h.tap("face.south").wait(0.2);
+  return h.up("shoulder.right").wait(0.5).track();
+}
+
+/// The joystick drives a turntable with its grip and a lamp with its throttle.
+gyrax::Track use_joystick() {
+  Hands h(33, models::joystick());
+  h.wait_until(0.5).push("stick.left.x", 0.5, 0.1).push("stick.left.x", 0, 0.1, 0.2).push("rudder", 0.5, 0.1).push("rudder", 0, 0.1, 0.2);
+  h.push("throttle", 0.5, 0.4, 0.3).wait_until(2.5).tap("button.0").wait(0.3).down("grip.trigger").wait(2.5);
+  // The lamp stands where the throttle is; up to its end.
+  h.push("throttle", 1, 1.0, 2.5).push("rudder", 1, 0.3, 2.6).push("rudder", 0, 0.2, 0.6);
+  h.push("stick.left.x", 1, 0.3, 3).push("stick.left.x", 0, 0.2, 0.5);
+  return h.up("grip.trigger").wait(0.5).track();
+}
+
+/// The dial: focus by detents, the increment chosen with the same dial.
+gyrax::Track use_dial() {
+  Hands h(34, models::detent_dial());
+  h.wait_until(0.5).tap("button.0").wait(0.3).down("button.1").wait(0.3);
+  h.turn("dial.1", 25, 0.8).wait(1).turn("dial.1", -4, 0.3).wait(0.5);
+  // With button.2 held the dial adjusts the increment: two notches up.
+  h.down("button.2").wait(0.1).turn("dial.1", 2, 0.3).wait(0.2).up("button.2").wait(0.3);
+  h.turn("dial.1", 3, 0.4).wait(1.5);
+  return h.up("button.1").wait(0.5).track();
+}
+
+/// The keypad pendant: a growing jog, steps, a double tap for the fine ones, a bouncing stop.
+gyrax::Track use_keypad() {
+  Hands h(35, models::keypad());
+  h.wait_until(0.5).tap("key.kp_enter").wait(0.3).down("key.kp0").wait(0.3);
+  // A stop in the middle of a jog; then to the end, slowly at first.
+  h.down("key.kp6").wait(0.9).tap("key.kp_point").wait(0.5).up("key.kp6").up("key.kp0").wait(0.3);
+  h.tap("key.kp_enter").wait(0.3).down("key.kp0").wait(0.3).down("key.kp6").wait(4.5).up("key.kp6").wait(0.6);
+  // Four steps of 1 mm back; finer, three of 0.1; coarser by one, and one of 1 mm again.
+  for (int i = 0; i < 4; ++i) h.tap("key.kp1").wait(0.4);
+  h.tap("key.kp9", 0.06).wait(0.05).tap("key.kp9", 0.06).wait(0.5);
+  for (int i = 0; i < 3; ++i) h.tap("key.kp1").wait(0.2);
+  return h.tap("key.kp9").wait(0.8).tap("key.kp1").wait(0.4).up("key.kp0").wait(0.5).track();
+}
+
+/// The hand stick: leaned, the carriage follows; the thumb takes the focus.
+gyrax::Track use_hand_stick() {
+  Hands h(36, models::hand_stick());
+  h.wait_until(0.5).push("stick.left.y", 0.5, 0.1).push("stick.left.y", 0, 0.1).wait_until(1.5).tap("menu.right").wait(0.3);
+  h.down("trigger.left.key")
+      .wait_until(9)
+      .push("stick.left.y", 1, 0.2, 2.5)
+      .push("stick.left.y", 0, 0.2, 0.8)
+      .up("trigger.left.key")
+      .wait(0.5);
+  return h.track();
+}
+gyrax::Track use_hand_stick_tilt() {
+  Hands h(37, models::hand_stick_tilt());
+  return h.wait_until(3).lean(45, 0, 0.5, 2.2).lean(0, 0, 0.4, 0.6).lean(0, -6, 0.3, 1).lean(0, 0, 0.3).wait_until(13.8).track();
+}
+
+/// The knob box: a knob for the lamp, a knob for the belt's speed, from rest through its dead band and back.
+gyrax::Track use_knob_box() {
+  Hands h(38, models::knob_box());
+  h.wait_until(0.5).push("ABS_X", 0.25, 0.5).push("ABS_Y", 0.02, 0.1).push("ABS_Y", 0, 0.1).wait_until(2).tap("button.0").wait(0.3);
+  // The lamp goes to its knob, slowly: nobody has seen it move before.
+  h.down("button.1").wait(0.3).tap("button.3").wait(4);
+  h.push("ABS_X", 1, 1, 2.5).push("ABS_Y", 0.6, 0.5, 2).push("ABS_Y", 0, 0.5, 1.5);
+  return h.up("button.1").wait(0.5).track();
+}
+
+/// The digital stick: jogs by contacts, unplugged in the middle, and on.
+gyrax::Track use_digital_stick() {
+  Hands h(39, models::digital_stick());
+  h.wait_until(0.5).push("stick.left.x", 1, 0.01).push("stick.left.x", 0, 0.01).push("stick.left.y", 1, 0.01).push("stick.left.y", 0, 0.01);
+  h.wait_until(1.5)
+      .tap("button.0")
+      .wait(0.3)
+      .down("grip.trigger")
+      .wait(0.3)
+      .push("stick.left.x", 1, 0.01, 2)
+      .push("stick.left.x", 0, 0.01, 1);
+  h.push("stick.left.y", 1, 0.01, 0.6).unplug().wait_until(7.5).push("stick.left.y", 0, 0.01).up("grip.trigger").plug().wait_until(9);
+  h.push("stick.left.x", -1, 0.01).push("stick.left.x", 0, 0.01, 0.2).push("stick.left.y", -1, 0.01).push("stick.left.y", 0, 0.01, 0.2);
+  h.tap("button.2").wait(0.3).tap("button.0").wait(0.3).down("grip.trigger").wait(0.3);
+  for (int i = 0; i < 3; ++i) h.tap("grip.thumb").wait(0.3);
+  h.push("stick.left.y", -1, 0.01, 1.5)
+      .push("stick.left.y", 0, 0.01, 0.3)
+      .push("stick.left.x", 1, 0.01, 5)
+      .push("stick.left.x", 0, 0.01, 0.5);
+  return h.up("grip.trigger").wait(0.5).track();
+}
+
+/// The desk: one pad, one dial, one keypad; see demo/desk.toml.
+gyrax::Track desk_pad() {
+  Hands h(41, models::pad());
+  h.wait_until(0.4)
+      .push("stick.left.x", 0.4, 0.1)
+      .push("stick.left.x", 0, 0.1, 0.1)
+      .push("stick.left.y", 0.4, 0.1)
+      .push("stick.left.y", 0, 0.1, 0.1);
+  h.push("trigger.right", 0.5, 0.1).push("trigger.right", 0, 0.1).push("trigger.left", 0.5, 0.1).push("trigger.left", 0, 0.1);
+  // Ready: the carriage's rate is low, and is told. Something slow, then the rate is picked.
+  h.wait_until(2.4)
+      .tap("menu.right")
+      .wait(0.3)
+      .down("shoulder.right")
+      .wait(0.3)
+      .push("stick.left.x", 1, 0.2, 1.2)
+      .push("stick.left.x", 0, 0.12, 0.3);
+  h.tap("face.north").wait(0.3).push("stick.left.x", 1, 0.2, 1.6).push("stick.left.x", 0, 0.12, 0.5);
+  // The rotary layer is latched under a stick that is held: nothing jumps.
+  h.push("stick.left.x", -0.6, 0.2, 0.4)
+      .tap("thumb.left")
+      .wait(0.8)
+      .push("stick.left.x", 0, 0.12, 0.3)
+      .push("stick.left.x", -0.6, 0.2, 1.2);
+  h.push("stick.left.x", 0, 0.12, 0.4).tap("thumb.left").wait(0.4);
+  // The dial adjusts the step (while the dial's own hands turn it), then six steps by one held key.
+  h.wait_until(15).tap("thumb.right").wait_until(17).down("hat.right").wait(1.36).up("hat.right").wait(0.5);
+  // The belt: refused while the vacuum is off; a long hold turns that on; forth, and back through rest.
+  h.wait_until(20)
+      .push("trigger.right", 0.8, 0.2, 0.5)
+      .push("trigger.right", 0, 0.1, 0.2)
+      .down("face.south")
+      .wait(0.9)
+      .up("face.south")
+      .wait(0.2);
+  h.push("trigger.right", 1, 0.2, 1.2).push("trigger.right", 0, 0.05).push("trigger.left", 1, 0.1, 1.6).push("trigger.left", 0, 0.1, 0.8);
+  // Enable is let go: the keypad may take over.
+  h.up("shoulder.right").wait_until(36.5);
+  return h.track();
+}
+gyrax::Track desk_dial() {
+  Hands h(42, models::detent_dial());
+  h.wait_until(12.5).turn("dial.1", -1, 0.1).wait_until(15.8).turn("dial.1", 1, 0.2).wait_until(36.5);
+  return h.track();
+}
+gyrax::Track desk_keypad() {
+  Hands h(43, models::keypad());
+  // Touched while the pad is in charge; then taken over by its own ready; a jog that a stop on the pad's side would end, too.
+  h.wait_until(6).down("key.kp4").wait(0.4).up("key.kp4").wait_until(30).tap("key.kp_enter").wait(0.4).down("key.kp0").wait(0.3);
+  h.down("key.kp4").wait(2).up("key.kp4").wait(0.8).tap("key.kp_point").wait(0.4).up("key.kp0").wait_until(36.5);
+  return h.track();
+}
+
+struct Named {
+  const char* file;
+  gyrax::Track (*make)();
+};
+const Named tracks[] = {{"pad.evemu", demo_track},
+                        {"fine_pad.evemu", fine_pad},
+                        {"fine_wheel.evemu", fine_wheel},
+                        {"desk_pad.evemu", desk_pad},
+                        {"desk_dial.evemu", desk_dial},
+                        {"desk_keypad.evemu", desk_keypad},
+                        {"two_stick_pad.evemu", use_pad},
+                        {"worn_pad.evemu", use_worn_pad},
+                        {"joystick.evemu", use_joystick},
+                        {"dial.evemu", use_dial},
+                        {"keypad.evemu", use_keypad},
+                        {"hand_stick.evemu", use_hand_stick},
+                        {"hand_stick_tilt.evemu", use_hand_stick_tilt},
+                        {"knob_box.evemu", use_knob_box},
+                        {"digital_stick.evemu", use_digital_stick}};
+
+/// What `gyrax calibrate` is shown: the same handset, by its seed, as above.
+gyrax::Track shown(std::uint32_t seed, const gyrax::testing::HandsetModel& model) { return Hands(seed, model).show_everything().track(); }
+const Named shows[] = {{"two_stick_pad.show.evemu", [] { return shown(31, models::pad()); }},
+                       {"worn_pad.show.evemu", [] { return shown(32, models::worn_pad()); }},
+                       {"joystick.show.evemu", [] { return shown(33, models::joystick()); }},
+                       {"dial.show.evemu", [] { return shown(34, models::detent_dial()); }},
+                       {"keypad.show.evemu", [] { return shown(35, models::keypad()); }},
+                       {"hand_stick.show.evemu", [] { return shown(36, models::hand_stick()); }},
+                       {"hand_stick_tilt.show.evemu", [] { return shown(37, models::hand_stick_tilt()); }},
+                       {"knob_box.show.evemu", [] { return shown(38, models::knob_box()); }},
+                       {"digital_stick.show.evemu", [] { return shown(39, models::digital_stick()); }}};
+
 }  // namespace
 
 int main(int argc, char** argv) {
-  if (argc != 2) {
-    std::fputs("usage: make_track FILE\n", stderr);
-    return 2;
-  }
-  const std::string name = std::filesystem::path(argv[1]).filename();
-  const gyrax::Track track = name == "fine_pad.evemu" ? fine_pad() : name == "fine_wheel.evemu" ? fine_wheel() : demo_track();
-  const auto error = gyrax::write_text(argv[1], gyrax::write_track(track));
-  if (error) std::fprintf(stderr, "%s: %s\n", argv[1], error.message().c_str());
-  return error ? 3 : 0;
+  const std::string name = argc == 2 ? std::filesystem::path(argv[1]).filename().string() : "";
+  for (const std::span<const Named> list : {std::span<const Named>(tracks), std::span<const Named>(shows)})
+    for (const Named& one : list) {
+      if (name != one.file) continue;
+      const auto error = gyrax::write_text(argv[1], gyrax::write_track(one.make()));
+      if (error) std::fprintf(stderr, "%s: %s\n", argv[1], error.message().c_str());
+      return error ? 3 : 0;
+    }
+  std::fputs("usage: make_track FILE, where FILE is one of\n", stderr);
+  for (const std::span<const Named> list : {std::span<const Named>(tracks), std::span<const Named>(shows)})
+    for (const Named& one : list) std::fprintf(stderr, "  %s\n", one.file);
+  return 2;
 }

@@ -8,6 +8,7 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace gyrax::tool {
 
@@ -29,6 +30,16 @@ int demo(const std::string& folder);
 
 /// What is plugged in; with `everything` also what no rig can use.
 int handsets(bool as_json, bool everything);
+
+struct CalibrateOptions {
+  std::string track;               ///< a recording of one device; empty: live
+  std::string out;                 ///< where the calibration goes; empty: nowhere
+  std::string device;              ///< live: which one, "1209:0001"; empty: the only one
+  std::vector<std::string> names;  ///< "ABS_Z=stick.right.x"
+  double step_s = 0;               ///< live: steps end after this; 0: with Enter
+  bool replace = false, json = false;
+};
+int calibrate(const CalibrateOptions& options);
 
 enum class LiveVerb { watch, run };
 struct LiveOptions {

@@ -56,8 +56,21 @@ int run(int argc, char** argv) {
   handsets_verb->add_flag("--all", everything, "Also what no rig can use: mice, power keys …");
   handsets_verb->add_flag("--json", as_json, "For scripts");
 
+  CalibrateOptions calibrate_options;
+  CLI::App* calibrate_verb = app.add_subcommand("calibrate", "Measure a handset: ends, rest, noise, habits, what is wrong with it");
+  calibrate_verb->add_option("--track", calibrate_options.track,
+                             "On a recording of it (evemu); otherwise live, and you are told what to do");
+  calibrate_verb->add_option("--out", calibrate_options.out, "Write the calibration, a text file for the rig");
+  calibrate_verb->add_flag("--replace", calibrate_options.replace, "Even where that file is there already")->needs("--out");
+  calibrate_verb->add_option("--device", calibrate_options.device, "Live: which one, as 1209:0001")->excludes("--track");
+  calibrate_verb->add_option("--name", calibrate_options.names, "A code that is another control than usual: ABS_Z=stick.right.x");
+  calibrate_verb->add_flag("--json", calibrate_options.json, "For scripts");
+
   LiveOptions live_options;
   const CLI::Validator seconds_only(wrong_seconds, "SECONDS", "seconds");
+  calibrate_verb->add_option("--step", calibrate_options.step_s, "Live: each step ends after so many seconds, not with Enter")
+      ->check(seconds_only)
+      ->excludes("--track");
   const auto add_live_options = [&](CLI::App* verb) {
     verb->add_option("--hands", live_options.hands, "A recorded session plays in place of real handsets")->needs("rig");
     verb->add_option("--for", live_options.for_s, "End by itself after so many seconds")->check(seconds_only);
@@ -100,6 +113,7 @@ int run(int argc, char** argv) {
   }
   if (*check_verb) return check(rig, as_json);
   if (*rehearse_verb) return rehearse(options);
+  if (*calibrate_verb) return calibrate(calibrate_options);
   if (*handsets_verb) return handsets(as_json, everything);
   if (*logbook_verb) return logbook(logbook_options);
   if (*watch_verb || *run_verb) {

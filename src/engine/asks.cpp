@@ -120,7 +120,7 @@ void Engine::offer(ZoneId zone, PermitEvent event, State wanted, HandsetId by, E
   const bool readies = event == PermitEvent::make_ready, takes_over = readies && from != State::stowed && !commands(zone, by);
   const State needed = takes_over || event == PermitEvent::enable ? State::ready : readies ? State::stowed : State::tripped;
   if (stopped_[index(zone)] != 0 || (from == wanted && !takes_over)) return;
-  if (event == PermitEvent::enable && !commands(zone, by)) {
+  if (event == PermitEvent::enable && in_charge(zone) != 0 && !commands(zone, by)) {
     refuse(zone, wanted, {.what = Interlock::another_in_charge, .handset = in_charge_name(zone)}, events);
     return;
   }

@@ -139,7 +139,7 @@ Scale Engine::scale(const GroupSetup& group) const noexcept {
 }
 
 /// Whether an axis of a group lacks a switch that it needs. What it was asked meanwhile has to be let go before it counts.
-bool Engine::lacks(const GroupSetup& group, EventRing& events) noexcept {
+bool Engine::lacks(const GroupSetup& group, bool live, EventRing& events) noexcept {
   bool lacking = false;
   for (const AxisId axis : group.axes) {
     Hold& hold = holds_[index(axis)];
@@ -150,7 +150,7 @@ bool Engine::lacks(const GroupSetup& group, EventRing& events) noexcept {
     for (const SwitchId target : setup_.axes[index(axis)].needs)
       if (switches_[index(target)] == 0) why = {.what = Interlock::switch_off, .target = target};
     const bool lacks_now = why.what != Interlock::none;
-    if (lacks_now && request.moving() && !hold.lapsed) refuse_move(axis, request.by, why, events);
+    if (live && lacks_now && request.moving() && !hold.lapsed) refuse_move(axis, request.by, why, events);
     hold.lapsed = request.moving() && (hold.lapsed || lacks_now);
     if (!lacks_now && hold.lapsed) why = {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
     hold.why = why;
@@ -188,7 +188,7 @@ void Engine::plan(EventRing& events) noexcept {
   bind_.requests(signal_, now_, requests_);
   for (std::size_t g = 0; g < motion_.groups().size(); ++g) {
     const bool live = permits_[index(motion_.groups()[g].zone)].live();
-    const bool lacking = lacks(motion_.groups()[g], events);
+    const bool lacking = lacks(motion_.groups()[g], live, events);
     for (const AxisId axis : motion_.groups()[g].axes) turn_round(axis);
     if (live && !lacking) {
       motion_.ask(g, requests_, scale(motion_.groups()[g]));

@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <iterator>
 
 namespace gyrax {
@@ -56,6 +57,7 @@ std::optional<MeasuredControl> read_control(Table& table, const std::string& nam
   m.noise = static_cast<std::int32_t>(table.whole("noise", raw).value_or(0));
   if (const auto at = table.whole("rests_from_below", raw)) m.rests_from_below = static_cast<std::int32_t>(*at);
   if (const auto at = table.whole("rests_from_above", raw)) m.rests_from_above = static_cast<std::int32_t>(*at);
+  m.debounce_s = table.number("debounce_ms", {0, 100, false, "ms"}, 0) / 1e3;
   if (table.has("wrong")) m.wrong = table.texts("wrong");
   table.refuse_the_rest();
   return control == nullptr ? std::nullopt : std::optional(m);
@@ -112,6 +114,10 @@ DeviceCalibration parse_calibration(std::string_view text, const std::string& fi
     }
   }
   root.refuse_the_rest();
+  // As they are measured and written: what has ends first, each kind by its code.
+  std::stable_sort(made.controls.begin(), made.controls.end(), [](const MeasuredControl& a, const MeasuredControl& b) {
+    return std::pair(a.code.first < b.code.first, a.code.second) < std::pair(b.code.first < a.code.first, b.code.second);
+  });
   if (problems.any()) throw CalibrationError(problems.take());
   return made;
 }
@@ -144,6 +150,7 @@ std::string write_calibration(const DeviceCalibration& c) {
       if (m.rests_from_below) fmt::format_to(out, "rests_from_below = {}\n", *m.rests_from_below);
       if (m.rests_from_above) fmt::format_to(out, "rests_from_above = {}\n", *m.rests_from_above);
     }
+    if (m.debounce_s > 0) fmt::format_to(out, "debounce_ms = {:g}\n", m.debounce_s * 1e3);
     if (m.wrong.empty()) continue;
     fmt::format_to(out, "wrong = [");
     for (std::size_t i = 0; i < m.wrong.size(); ++i) fmt::format_to(out, "{}{}", i == 0 ? "" : ", ", quoted(m.wrong[i]));

@@ -10,17 +10,21 @@
 #include <cstdlib>
 #include <iterator>
 #include <limits>
+#include <map>
+#include <set>
 
 namespace gyrax {
 namespace {
 
 // How a person's hands are told from a control's own unrest. Shares are of the range that was reached.
-constexpr double still_s = 0.25;                   // unmoved for so long, it stands somewhere
-constexpr double still_share = 0.06;               // while it wanders no further than this
-constexpr double excursion_share = 0.2;            // off its rest by more than this, hands moved it
-constexpr double jump_share = 0.3, jump_s = 0.02;  // this far and back again within so long is no hand
-constexpr double small_share = 0.6;                // reaches less than this of what the device says
-constexpr double margin = 1.3;                     // of the dead zone beyond what was seen
+constexpr double still_s = 0.3;                      // unmoved for so long, it stands somewhere
+constexpr double still_share = 0.06;                 // while it wanders no further than this
+constexpr double settles_s = 0.12, leaves_s = 0.05;  // of such a time, what still or already belongs to a move
+constexpr double excursion_share = 0.2;              // off its rest by more than this, hands moved it
+constexpr double jump_share = 0.3, jump_s = 0.02;    // this far and back again within so long is no hand
+constexpr double small_share = 0.6;                  // reaches less than this of what the device says
+constexpr double bounce_s = 0.012;
+constexpr double margin = 1.3;  // of the dead zone beyond what was seen
 constexpr double least_dead_zone = 0.02, greatest_dead_zone = 0.5;
 
 struct At {
@@ -60,6 +64,20 @@ Series without_jumps(const std::vector<At>& all, double range) {
   return series;
 }
 
+/// A stand without the moves that lead to it and away: what it said from `first` to before `end`, settled.
+Stand settled(const Series& series, std::size_t first, std::size_t end, Stand stand) {
+  const double from = stand.from_s + settles_s, to = stand.to_s - leaves_s;
+  std::size_t i = first;
+  // What it says when it has settled it may have said before.
+  while (i + 1 < end && series.at[i + 1].time_s <= from) ++i;
+  stand.low = stand.high = series.at[i].raw;
+  for (; i < end && series.at[i].time_s <= to; ++i) {
+    stand.low = std::min(stand.low, series.at[i].raw);
+    stand.high = std::max(stand.high, series.at[i].raw);
+  }
+  return stand;
+}
+
 /// Where it stood still, in order. What it says it goes on saying until its next event.
 std::vector<Stand> stands_of(const Series& series, double end_s) {
   std::vector<Stand> stands;
@@ -79,23 +97,44 @@ std::vector<Stand> stands_of(const Series& series, double end_s) {
       ++i;
       continue;
     }
-    stands.push_back(stand);
+    stands.push_back(settled(series, i, j, stand));
     i = j;
   }
   return stands;
 }
 
+/// Where it stood for the longest time altogether: hands hold a control for less long than it is left alone.
+double home_of(const std::vector<Stand>& stands, double range) {
+  const Stand* home = &stands.front();
+  double longest = 0;
+  for (const Stand& one : stands) {
+    double together = 0;
+    for (const Stand& other : stands)
+      if (std::abs(other.middle() - one.middle()) <= 0.1 * range) together += other.to_s - other.from_s;
+    if (together <= longest * 1.001) continue;
+    longest = together;
+    home = &one;
+  }
+  return home->middle();
+}
+
 std::string percent(double share) { return fmt::format("{:.0f} %", share * 100); }
 
-double rounded_up(double share, double step) { return std::ceil(share / step - 1e-9) * step; }
+double rounded_up(double share, double step) { return std::max(0.0, std::ceil(share / step - 1e-9)) * step; }
 
 /// One control that has ends.
 class Measuring {
  public:
   Measuring(MeasuredControl& out, const AbsoluteRange& range, const std::vector<At>& all, double end_s)
-      : out_(out), said_(range), series_(without_jumps(all, static_cast<double>(range.maximum) - range.minimum)), end_s_(end_s) {}
+      : out_(out), said_(range), series_(without_jumps(all, static_cast<double>(range.maximum) - range.minimum)), end_s_(end_s) {
+    std::set<std::int32_t> places;
+    for (const At& at : all)
+      if (places.size() <= 3) places.insert(at.raw);
+    places_ = places.size();
+  }
 
   void measure(const ControlName& control) {
+    accelerates_ = control.name.starts_with("accel.");
     const bool centred = control.shape == ControlShape::centred;
     const double said = static_cast<double>(said_.maximum) - said_.minimum;
     out_.reversed = control.reversed;
@@ -112,19 +151,29 @@ class Measuring {
       tell("it never stood still");
       return;
     }
-    const Stand first = stands.front();
-    const double home = first.middle(), range = series_.range();
+    const double range = series_.range(), home = home_of(stands, range);
     const auto near_home = [&](const Stand& s) { return std::abs(s.middle() - home) < excursion_share * range; };
     out_.has_ends = true;
     out_.minimum = series_.low;
     out_.maximum = series_.high;
     rests(stands, near_home, home);
-    const double share = (home - series_.low) / range;
-    const bool in_the_middle = share > 0.2 && share < 0.8;
+    const double share = (home - said_.minimum) / said;
+    const bool in_the_middle = accelerates_ || (share > 0.2 && share < 0.8);
     if (centred != in_the_middle) {
-      tell(centred ? "it rests at one end: a trigger or a throttle, whatever its code says"
-                   : "it rests in the middle: a stick, whatever its code says");
+      const std::string code = kernel_code(control);
+      tell(centred
+               ? fmt::format(
+                     "it rests at one end: a knob, a trigger or a throttle, whatever its code says; measure it as one: --name {}=knob.1",
+                     code)
+               : fmt::format("it rests in the middle: a stick, whatever its code says; measure it as one: --name {}=stick.right.x", code));
+      out_.has_ends = false;
+      return;
     }
+    if (accelerates_) {
+      gravity();
+      return;
+    }
+    if (places_ <= 3) tell("it knows three places only: a stick with contacts; nothing is between rest and full speed");
     if (series_.jumps > 0)
       tell(fmt::format("it jumped away and back {} time{}: a worn track or a loose wire", series_.jumps, series_.jumps == 1 ? "" : "s"));
     if (range < small_share * said) tell(fmt::format("it reached only {} of what the device says", percent(range / said)));
@@ -132,6 +181,11 @@ class Measuring {
     // A throttle stays where it is put; a stick comes back.
     if (stays && centred)
       tell(fmt::format("it did not come back: it ended at {}, and was at {:.0f} at first", series_.at.back().raw, home));
+    if (centred && (home - series_.low < 0.1 * said || series_.high - home < 0.1 * said)) {
+      tell("it was moved to one side only: of the other nothing is known");
+      out_.has_ends = false;
+      return;
+    }
     direct(home, control);
     propose(centred, stays && !centred);
   }
@@ -175,6 +229,15 @@ class Measuring {
     if (control.shape == ControlShape::one_sided) out_.reversed = home > (static_cast<double>(series_.low) + series_.high) / 2;
   }
 
+  /// An acceleration's ends are those of free fall: what the device says they are, otherwise what leaning reached.
+  void gravity() {
+    const std::int32_t unit = said_.resolution > 0 ? said_.resolution : std::max(series_.high, -series_.low);
+    out_.minimum = -unit;
+    out_.centre = 0;
+    out_.maximum = unit;
+    out_.reversed = false;
+  }
+
   void propose(bool centred, bool stays) {
     out_.centre = centred ? static_cast<std::int32_t>(std::lround((low_ + high_) / 2)) : out_.reversed ? out_.maximum : out_.minimum;
     // Noise takes as much from the ends as from the rest: what they reach every time is full.
@@ -197,9 +260,10 @@ class Measuring {
                           : centred                                                   ? (high_ - low_) / 2
                           : std::max(high_ - series_.low, series_.high - low_) < side ? high_ - low_
                                                                                       : out_.noise;
-    const double wanted = std::max(least_dead_zone, rounded_up(margin * spread / side, 0.01));
-    out_.dead_zone = std::min(wanted, greatest_dead_zone);
-    out_.hysteresis = std::min(out_.dead_zone, rounded_up(out_.noise / side, 0.005));
+    out_.hysteresis = rounded_up(out_.noise / side, 0.005);
+    // Wherever it comes to rest is below the lower edge, so that what was moved is at rest again.
+    const double wanted = std::max(least_dead_zone, rounded_up(margin * spread / side, 0.01)) + out_.hysteresis;
+    out_.dead_zone = std::min(rounded_up(wanted, 0.005), greatest_dead_zone);
     if (wanted > greatest_dead_zone)
       tell(fmt::format("it is never at rest: a dead zone of {} would be needed", percent(wanted)));
     else if (wanted > 0.25)
@@ -210,6 +274,8 @@ class Measuring {
   AbsoluteRange said_;
   Series series_;
   double end_s_, low_ = 0, high_ = 0;
+  std::size_t places_ = 0;
+  bool accelerates_ = false;
 };
 
 /// How reports come, by their frames and by what was held off its rest meanwhile.
@@ -235,8 +301,7 @@ void measure_habit(DeviceCalibration& out, const Track& track, const std::map<st
         out.longest_silence_s = std::max(out.longest_silence_s, gaps[i]);
     }
   }
-  if (out.longest_silence_s > 0)
-    out.habit = out.longest_silence_s > 8 * period && out.longest_silence_s > 0.05 ? ReportHabit::on_change : ReportHabit::steadily;
+  out.habit = sorted.back() > 8 * period && sorted.back() > 0.05 ? ReportHabit::on_change : ReportHabit::steadily;
 }
 
 void measure_key(MeasuredControl& out, const std::vector<At>& all) {
@@ -246,10 +311,54 @@ void measure_key(MeasuredControl& out, const std::vector<At>& all) {
   }
   if (all.front().raw == 0) out.wrong.emplace_back("it was down when the recording began");
   if (all.back().raw != 0) out.wrong.emplace_back("it never came up again: it is stuck, or was held to the end");
-  std::size_t bounces = 0;
-  for (std::size_t i = 1; i < all.size(); ++i)
-    if (all[i].time_s - all[i - 1].time_s < 0.012) ++bounces;
-  if (bounces > 0) out.wrong.push_back(fmt::format("it bounced {} time{}: give it debounce_ms = 12", bounces, bounces == 1 ? "" : "s"));
+  // Edges that follow one another faster than fingers can: from the first to the last of them.
+  double longest = 0;
+  for (std::size_t i = 1, first = 0; i < all.size(); ++i) {
+    if (all[i].time_s - all[i - 1].time_s >= bounce_s) {
+      first = i;
+      continue;
+    }
+    longest = std::max(longest, all[i].time_s - all[first].time_s);
+  }
+  if (longest == 0) return;
+  out.debounce_s = std::min(0.1, rounded_up(1.5 * longest, 0.004));
+  out.wrong.emplace_back("it bounces: what follows a press or a release too fast for fingers is left out");
+}
+
+/// "a, b, c" on lines of 100 columns.
+std::string wrapped(const std::string& names) {
+  std::string text = "  ";
+  std::size_t column = 2;
+  for (std::size_t from = 0; from < names.size();) {
+    const std::size_t end = std::min(names.find(", ", from), names.size());
+    if (column + end - from > 97) {
+      text += "\n  ";
+      column = 2;
+    }
+    text += names.substr(from, end - from) + (end < names.size() ? ", " : "");
+    column += end - from + 2;
+    from = end + 2;
+  }
+  return text + "\n";
+}
+
+}  // namespace
+
+namespace {
+
+/// Contacts of one make: where most keys of a device bounce, one that happened not to will another time.
+void debounce_all(DeviceCalibration& out) {
+  std::size_t keys = 0, bouncing = 0;
+  double longest = 0;
+  for (const MeasuredControl& m : out.controls) {
+    if (m.code.first != EV_KEY) continue;
+    ++keys;
+    bouncing += m.debounce_s > 0 ? 1 : 0;
+    longest = std::max(longest, m.debounce_s);
+  }
+  if (2 * bouncing <= keys) return;
+  for (MeasuredControl& m : out.controls)
+    if (m.code.first == EV_KEY) m.debounce_s = longest;
 }
 
 }  // namespace
@@ -283,6 +392,7 @@ DeviceCalibration measure(const Track& track, double length_s) {
     m.code = {EV_KEY, code};
     measure_key(m, keys[code]);
   }
+  debounce_all(out);
   return out;
 }
 
@@ -295,27 +405,36 @@ std::string measured_text(const DeviceCalibration& c) {
                    c.habit == ReportHabit::steadily ? "steadily" : "on change", c.rate_hz, c.longest_silence_s * 1e3);
   fmt::format_to(out, "\n{:<16}{:>21}{:>9}{:>7}{:>17}{:>11}{:>12}\n", "Control", "from … to", "rest", "noise", "back from − / +",
                  "dead zone", "hysteresis");
-  std::size_t good_keys = 0;
+  std::size_t good_keys = 0, bouncing = 0;
+  double debounce_s = 0;
   const auto rest = [](const std::optional<std::int32_t>& at) { return at ? fmt::format("{}", *at) : std::string("?"); };
   for (const MeasuredControl& m : c.controls) {
     if (m.has_ends)
       fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.0f} %{:>10.1f} %{}\n", m.name, fmt::format("{} … {}", m.minimum, m.maximum),
                      m.centre, m.noise, rest(m.rests_from_below) + " / " + rest(m.rests_from_above), m.dead_zone * 100, m.hysteresis * 100,
                      m.reversed ? "  reversed" : "");
-    else if (m.wrong.empty())
+    else if (m.code.first == EV_KEY && m.debounce_s > 0)
+      ++bouncing, debounce_s = std::max(debounce_s, m.debounce_s);
+    else if (m.code.first == EV_KEY && m.wrong.empty())
       ++good_keys;
     else if (m.code.first == EV_ABS)
       fmt::format_to(out, "{:<16}{:>21}\n", m.name, "not measured");
   }
-  if (good_keys > 0) fmt::format_to(out, "{} key{} pressed and come up again\n", good_keys, good_keys == 1 ? "" : "s");
-  bool any = false;
+  if (good_keys > 0) fmt::format_to(out, "{} key{} pressed, and come up again\n", good_keys, good_keys == 1 ? "" : "s");
+  if (bouncing > 0)
+    fmt::format_to(out, "{} key{} to be debounced, by {:.0f} ms at most\n", bouncing, bouncing == 1 ? "" : "s", debounce_s * 1e3);
+  std::vector<std::pair<std::string, std::string>> told;  // what, and of which controls
   for (const MeasuredControl& m : c.controls)
     for (const std::string& wrong : m.wrong) {
-      if (!any) fmt::format_to(out, "\nWhat is wrong\n");
-      any = true;
-      fmt::format_to(out, "  {}: {}\n", m.name, wrong);
+      const auto same = std::find_if(told.begin(), told.end(), [&](const auto& one) { return one.first == wrong; });
+      if (same == told.end())
+        told.emplace_back(wrong, m.name);
+      else
+        same->second += ", " + m.name;
     }
-  if (!any) fmt::format_to(out, "\nNothing is wrong with it.\n");
+  if (!told.empty()) fmt::format_to(out, "\nWhat is wrong\n");
+  for (const auto& [what, names] : told) fmt::format_to(out, "{}      {}\n", wrapped(names), what);
+  if (told.empty()) fmt::format_to(out, "\nNothing is wrong with it.\n");
   return text;
 }
 
@@ -343,6 +462,7 @@ std::string measured_json(const DeviceCalibration& c) {
       if (m.rests_from_below) one["rests_from_below"] = *m.rests_from_below;
       if (m.rests_from_above) one["rests_from_above"] = *m.rests_from_above;
     }
+    if (m.debounce_s > 0) one["debounce_ms"] = m.debounce_s * 1e3;
     one["wrong"] = m.wrong;
     all["controls"].push_back(one);
   }

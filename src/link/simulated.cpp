@@ -3,6 +3,11 @@
 namespace gyrax {
 namespace {
 
+// The same three words on both sides of the wire.
+static_assert(static_cast<int>(SwitchSetup::OnTrip::off) == static_cast<int>(sim::Silent::off) &&
+              static_cast<int>(SwitchSetup::OnTrip::on) == static_cast<int>(sim::Silent::on) &&
+              static_cast<int>(SwitchSetup::OnTrip::keep) == static_cast<int>(sim::Silent::keep));
+
 sim::BenchAxis bench_axis(const AxisSetup& axis, const SimulatedInfo& info) {
   sim::BenchAxis made;
   made.lag_s = info.lag_s;
@@ -11,6 +16,13 @@ sim::BenchAxis bench_axis(const AxisSetup& axis, const SimulatedInfo& info) {
   made.measured = axis.position == PositionKind::measured;
   // A machine wakes up anywhere; this one at the end of its travel that is nearest to zero.
   made.start = made.measured ? (axis.limits.low() > 0 ? axis.limits.low() : axis.limits.high() < 0 ? axis.limits.high() : 0) : axis.start;
+  if (axis.motor) {
+    made.motor = true;
+    made.start = 0;
+    made.speed = 100;
+    made.scale = (axis.motor->reversed ? -100.0 : 100.0) / MotorMap::full;
+    made.dead_band = axis.motor->dead_band;
+  }
   if (axis.servo) {
     const int low = axis.servo->low_us(), high = axis.servo->high_us();
     made.scale = (axis.servo->position(high) - axis.servo->position(low)) / (high - low);
@@ -32,7 +44,12 @@ SimulatedLinks::SimulatedLinks(const Rig& rig) {
     setup.report_delay = from_seconds(info.delay_s);
     for (const AxisSetup& axis : rig.setup.axes)
       if (axis.wiring.link == setup.link) setup.axes.push_back(bench_axis(axis, info));
-    for (const SwitchSetup& one : rig.setup.switches) setup.switches += one.wiring.link == setup.link ? 1 : 0;
+    for (const SwitchSetup& one : rig.setup.switches) {
+      if (one.wiring.link != setup.link) continue;
+      ++setup.switches;
+      // Channels count up in the order of the switches.
+      setup.when_silent.push_back(static_cast<sim::Silent>(one.on_link_lost));
+    }
     benches_.emplace_back(setup);
   }
   reports_.reserve(256);

@@ -2,17 +2,33 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <iterator>
 
 namespace gyrax {
+
+namespace {
+
+/// "rate", or "rate_carriage" for one of a group's own.
+std::string rate_name(const Rig& rig, RateId rate) {
+  std::string name = "rate";
+  for (std::size_t n = 0; n < rig.numbers.size(); ++n)
+    if (rig.setup.notches.numbers[n].rate == rate) name = rig.numbers[n].name;
+  std::replace(name.begin(), name.end(), '.', '_');
+  return name;
+}
+
+}  // namespace
 
 std::string to_csv(const Rig& rig, const Rehearsal& done) {
   const Trace& trace = done.trace;
   std::string csv = "t_s";
   for (const std::string& zone : rig.zones) csv += "," + zone + "_state";
-  csv += ",rate_percent";
+  for (std::size_t r = 0; r < trace.rates.size(); ++r)
+    csv += fmt::format(",{}_percent", rate_name(rig, RateId{static_cast<std::uint16_t>(r)}));
   for (const AxisInfo& axis : rig.axes)
-    csv += fmt::format(",{0}_asked,{0}_p_{1},{0}_v_{1}_s,{0}_a_{1}_s2,{0}_machine_{1},{0}_held", axis.name, axis.unit);
+    csv += fmt::format(",{0}_asked,{0}_p_{1},{0}_v_{2},{0}_a_{2}{3},{0}_machine_{1},{0}_held", axis.name,
+                       axis.motor ? "percent_s" : axis.unit, axis.motor ? "percent" : axis.unit + "_s", axis.motor ? "_s" : "2");
   for (const std::string& name : rig.switches) csv += "," + name;
   csv += '\n';
   csv.reserve(csv.size() + trace.ticks * (16 + 64 * trace.axes.size()));
@@ -20,7 +36,7 @@ std::string to_csv(const Rig& rig, const Rehearsal& done) {
   for (std::size_t t = 0; t < trace.ticks; ++t) {
     fmt::format_to(out, "{}", to_seconds(trace.at(t)));
     for (const auto& zone : trace.zones) fmt::format_to(out, ",{}", name_of(zone[t]));
-    fmt::format_to(out, ",{}", trace.rate[t]);
+    for (const auto& rate : trace.rates) fmt::format_to(out, ",{}", rate[t]);
     for (const AxisTrace& a : trace.axes) {
       const Interlock held = a[t].why.held.what;
       const bool silent = held == Interlock::none || held == Interlock::unasked;

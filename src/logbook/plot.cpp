@@ -38,15 +38,17 @@ struct Panel {
 
 std::vector<Panel> panels_of_all(const Rig& rig) {
   std::vector<Panel> all;
-  for (const char* unit : {"mm", "deg"}) {
-    Panel position{"position", unit, {}, {}}, speed{"speed", std::string(unit) + "/s", {}, {}};
+  for (const std::string unit : {"mm", "deg", "%"}) {
+    const bool motors = unit == "%";
+    Panel position{"position", unit, {}, {}}, speed{motors ? "power" : "speed", motors ? unit : unit + "/s", {}, {}};
     for (std::size_t a = 0; a < rig.axes.size(); ++a) {
       if (rig.axes[a].unit != unit) continue;
       position.curves.push_back({a, Column::position});
       speed.curves.push_back({a, Column::speed});
     }
     if (position.curves.empty()) continue;
-    all.push_back(position);
+    // A motor has no place.
+    if (!motors) all.push_back(position);
     all.push_back(speed);
   }
   return all;
@@ -58,6 +60,10 @@ std::vector<Panel> panels_of_axis(const Rig& rig, std::size_t a) {
   const Pace& full = l.full();
   const std::string& unit = rig.axes[a].unit;
   const auto both = [](double first, double second) { return std::vector{-first, first, -second, second}; };
+  if (rig.axes[a].motor)
+    return {{"power", unit, {{a, Column::speed}}, {-full.speed, full.speed}},
+            {"its change", unit + "/s", {{a, Column::accel}}, both(full.accel, full.brake_accel)},
+            {"jerk", unit + "/s²", {{a, Column::jerk}}, both(full.jerk, full.brake_jerk)}};
   return {{"position", unit, {{a, Column::position}}, rig.axes[a].endless ? std::vector<double>{} : std::vector{l.low(), l.high()}},
           {"speed", unit + "/s", {{a, Column::speed}}, {-full.speed, full.speed}},
           {"acceleration", unit + "/s²", {{a, Column::accel}}, both(full.accel, full.brake_accel)},

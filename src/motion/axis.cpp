@@ -287,7 +287,8 @@ void AxisMotion::advance(double dt_s) noexcept {
   if (in_travel) state_.p = within(state_.p, limits_.low(), limits_.high());
   counted_ = wish_ == Wish::goal && plan_time_ >= plan_.duration();
   if (counted_) pending_ = false;
-  if (unsure_ && moved && at_rest()) {
+  // What follows a trembling control comes to no rest.
+  if (unsure_ && moved && (at_rest() || met())) {
     unsure_ = false;
     set_pace();
   }

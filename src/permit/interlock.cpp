@@ -19,7 +19,7 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"end_of_travel_low", "it is at the low end of its travel", "move it the other way"},
     {"end_of_travel_high", "it is at the high end of its travel", "move it the other way"},
     {"too_many_steps", "it still has to make too many steps", "wait until it has caught up, or take a larger increment"},
-    {"another_in_charge", "{handset} is in charge", "let {handset} come to rest, then press {ready} here"},
+    {"another_in_charge", "{handset} is in charge", "let {handset} come to rest, then take over with {ready}"},
     {"switch_off", "{switch} is off, and it must be on for this to move", "let the control go, turn {switch} on, then use it again"},
     {"turning_round", "it rests before it turns round", "wait until it has rested"},
 }};

@@ -20,7 +20,7 @@ std::string asked_for(const MoveSummary& m) {
   std::string text;
   if (m.jogged_s > 0) text += fmt::format("jog {:.2f} s", m.jogged_s);
   if (m.steps > 0) text += fmt::format("{}{} steps", text.empty() ? "" : ", ", m.steps);
-  return text.empty() ? std::string(m.travelled > 0 ? "go" : "nothing") : text;
+  return text.empty() ? std::string(m.travelled > 0 ? "a goal, a wheel" : "nothing") : text;
 }
 
 std::string machine_said(const StopSummary& stop) {
@@ -41,6 +41,10 @@ void write_moves(Out out, const Rig& rig, const Summary& s) {
   fmt::format_to(out, "\nWhat moved{:>24}{:>20}{:>13}{:>14}{:>16}\n", "asked", "from → to", "travelled", "fastest", "machine at");
   for (const MoveSummary& m : s.moves) {
     const AxisInfo& axis = info(rig, m.axis);
+    if (axis.motor) {
+      fmt::format_to(out, "  {:<10}{:>22}{:>20}{:>13}{:>14}\n", axis.name, asked_for(m), "motor", "", fmt::format("{:.1f} %", m.fastest));
+      continue;
+    }
     fmt::format_to(out, "  {:<10}{:>22}{:>20}{:>13}{:>14}{:>16}\n", axis.name, asked_for(m),
                    fmt::format("{:.3f} → {:.3f}", tidy(m.first), tidy(m.last)), fmt::format("{:.1f} {}", m.travelled, axis.unit),
                    fmt::format("{:.1f} {}/s", m.fastest, axis.unit), fmt::format("{:.3f} {}", tidy(m.real_last), axis.unit));

@@ -5,14 +5,18 @@
 namespace gyrax {
 
 Trace::Trace(const Rig& rig, std::size_t most)
-    : period(rig.period), axes(rig.axes.size()), zones(rig.zones.size()), switches(rig.switches.size()) {
+    : period(rig.period),
+      axes(rig.axes.size()),
+      zones(rig.zones.size()),
+      switches(rig.switches.size()),
+      rates(rig.setup.notches.rates.size()) {
   const auto make_room = [&](auto& columns) {
     for (auto& column : columns) column.reserve(most);
   };
   make_room(axes);
   make_room(zones);
   make_room(switches);
-  rate.reserve(most);
+  make_room(rates);
   times.reserve(most);
 }
 
@@ -23,7 +27,7 @@ void Trace::add(Time now, const Engine& engine, const TickBuffers& out) {
   }
   for (std::size_t z = 0; z < zones.size(); ++z) zones[z].push_back(engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state());
   for (std::size_t s = 0; s < switches.size(); ++s) switches[s].push_back(out.switches[s]);
-  rate.push_back(engine.bind().numbers().percent(RateId{0}));
+  for (std::size_t r = 0; r < rates.size(); ++r) rates[r].push_back(engine.bind().numbers().percent(RateId{static_cast<std::uint16_t>(r)}));
   times.push_back(now);
   ++ticks;
 }

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <numbers>
 
 namespace gyrax {
@@ -209,7 +210,7 @@ void RigBuilder::give_shape(ControlSetup& setup, const ControlWish* wish, double
   if (wish->curve) setup.shape.curve = *wish->curve;
   setup.smoothing_s = wish->smoothing_s;
   if (wish->press) std::tie(setup.press_at, setup.release_below) = *wish->press;
-  setup.debounce = wish->debounce;
+  setup.debounce = wish->debounce == Span{} && wish->measured ? from_seconds(wish->measured->debounce_s) : wish->debounce;
   setup.detent = wish->detent;
 }
 
@@ -280,8 +281,11 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
   ControlWish both;
   if (const ControlWish* wish = wish_for(handset, stick_name)) both = *wish;
   if (!both.dead_zone && own != nullptr && own->measured && others != nullptr && others->measured) {
-    both.dead_zone = std::max(own->measured->dead_zone, others->measured->dead_zone);
-    if (both.hysteresis == 0) both.hysteresis = std::max(own->measured->hysteresis, others->measured->hysteresis);
+    // Both may be off their rest at once, and the zone is round.
+    both.hysteresis = std::max(own->measured->hysteresis, others->measured->hysteresis);
+    const auto lower = [](const MeasuredControl& m) { return m.dead_zone - m.hysteresis; };
+    const double round = std::hypot(lower(*own->measured), lower(*others->measured)) + both.hysteresis;
+    both.dead_zone = std::min(0.9, std::ceil(round * 200 - 1e-9) / 200);  // by half a percent, as they are written
   }
   give_shape(rig_.setup.controls[index(id)], &both, stick_dead_zone);
   const SlotId partner = slot(handset, *find_control(control_name(other)));

@@ -5,8 +5,12 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <bit>
 #include <iterator>
 #include <limits>
+#include <numbers>
+#include <string>
+#include <vector>
 
 namespace gyrax {
 namespace {
@@ -50,6 +54,25 @@ std::string position_of(const Rig& rig, std::size_t a) {
 /// "900 / 9000"; a jerk that the rig does not name is marked.
 std::string pair_of(double accel, double jerk, bool usual) { return fmt::format("{:g} / {:g}{}", accel, jerk, usual ? "*" : ""); }
 
+std::string needs_of(const Rig& rig, std::size_t a) {
+  std::string text;
+  for (const SwitchId target : rig.setup.axes[a].needs)
+    text += (text.empty() ? "; moves only while on: " : ", ") + rig.switches[index(target)];
+  return text;
+}
+
+void write_motor(Out out, const Rig& rig, std::size_t a, const Times& t) {
+  const AxisSetup& axis = rig.setup.axes[a];
+  const AxisLimits& l = axis.limits;
+  const AxisInfo& info = rig.axes[a];
+  fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>24}\n", info.name, "motor", fmt::format("{:g} %", l.speed()),
+                 pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
+                 pair_of(l.full().brake_accel, l.full().brake_jerk, info.usual_brake_jerk), fmt::format("{:.0f} ms", t.stop_s * 1e3),
+                 where(rig, info.origin));
+  fmt::format_to(out, "            of full power; dead band of {:g} % skipped; rests {:g} ms before it turns round{}\n",
+                 axis.motor->dead_band * 100, to_seconds(axis.rest) * 1e3, needs_of(rig, a));
+}
+
 void write_axes(Out out, const Rig& rig) {
   fmt::format_to(out, "\nAxes{:>20}{:>13}{:>16}{:>16}{:>22}{:>13}\n", "travel", "speed", "accel / jerk", "brake / jerk",
                  "stop from full speed", "full travel");
@@ -59,6 +82,10 @@ void write_axes(Out out, const Rig& rig) {
     const AxisInfo& info = rig.axes[a];
     const Times t = times_of(rig, a);
     usual = usual || info.usual_jerk || info.usual_brake_jerk;
+    if (info.motor) {
+      write_motor(out, rig, a, t);
+      continue;
+    }
     const std::string travel = info.endless ? "endless" : fmt::format("{:g} … {:g}", l.low(), l.high());
     fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>13}{:>11}\n", info.name, travel,
                    fmt::format("{:g} {}/s", l.speed(), info.unit), pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
@@ -67,7 +94,7 @@ void write_axes(Out out, const Rig& rig) {
                    fmt::format("{:.2f} s{}", t.travel_s, info.endless ? " a turn" : ""), where(rig, info.origin));
     const std::string step =
         t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3) : "no steps";
-    fmt::format_to(out, "            {}; {}\n", position_of(rig, a), step);
+    fmt::format_to(out, "            {}; {}{}\n", position_of(rig, a), step, needs_of(rig, a));
   }
   if (usual)
     fmt::format_to(out, "  * not named in the rig: full acceleration after {:g} ms, the full brake after {:g} ms\n",
@@ -103,13 +130,120 @@ void write_reduced(Out out, const Rig& rig) {
                  reduced.speed * 100, reduced.accel * 100, groups);
 }
 
+/// "dead zone 10 % (round), hysteresis 2 %, expo 40 %": what is shaped otherwise than by a usual dead zone.
+std::string shape_of(const ControlSetup& c) {
+  std::string text;
+  const auto add = [&](const std::string& word) { text += (text.empty() ? "" : ", ") + word; };
+  const Shape& s = c.shape;
+  if (s.zone.inner > 0) add(fmt::format("dead zone {:g} %{}", s.zone.inner * 100, c.partner != no<SlotId> ? ", round" : ""));
+  if (s.zone.hysteresis > 0) add(fmt::format("hysteresis {:g} %", s.zone.hysteresis * 100));
+  if (s.zone.outer > 0) add(fmt::format("full from {:g} %", 100 - s.zone.outer * 100));
+  if (s.straight.inner > 0) add(fmt::format("straight up to {:g} %", s.straight.inner * 100));
+  if (s.curve.expo_share() > 0) add(fmt::format("expo {:g} %", s.curve.expo_share() * 100));
+  for (const Curve::Point& point : s.curve.points()) add(fmt::format("{:g} % at {:g} %", point.out * 100, point.in * 100));
+  if (c.smoothing_s > 0) add(fmt::format("smoothed, {:g} ms late", c.smoothing_s * 1e3));
+  if (c.debounce > Span{}) add(fmt::format("debounced for {:g} ms", to_seconds(c.debounce) * 1e3));
+  if (c.detent > 1) add(fmt::format("{} counts a detent", c.detent));
+  return text;
+}
+
+std::string making_of(const Rig& rig, const ControlSetup& c) {
+  const auto part = [&](std::size_t i) { return rig.slots[index(c.making.parts[i])].name; };
+  switch (c.making.how) {
+    case Making::How::none: return {};
+    case Making::How::difference: return fmt::format("{} less {}", part(0), part(1));
+    case Making::How::mean: return fmt::format("mean of {} and {}", part(0), part(1));
+    case Making::How::greater: return fmt::format("the greater of {} and {}", part(0), part(1));
+    case Making::How::drive_left:
+    case Making::How::drive_right:
+      return fmt::format("{} motor of speed {} and turn {}", c.making.how == Making::How::drive_left ? "left" : "right", part(0), part(1));
+    case Making::How::tilt_x:
+    case Making::How::tilt_y:
+      return fmt::format("how far {} is lowered, by gravity; full at {:.0f} deg",
+                         c.making.how == Making::How::tilt_x ? "its right side" : "its far side", c.making.range * 180 / std::numbers::pi);
+    case Making::How::key:
+      return fmt::format("pressed from {:g} % of {} on, until below {:g} %", (c.making.lower ? -100 : 100) * c.making.press, part(0),
+                         (c.making.lower ? -100 : 100) * c.making.release);
+  }
+  return {};
+}
+
+/// What hands touch: what was measured, how it is shaped, what has to wait.
+void write_controls(Out out, const Rig& rig) {
+  fmt::format_to(out,
+                 "\nControls (in this order: ends, smoothing, dead zone, straight pushes, curve; then those that are made of others)\n");
+  for (std::size_t h = 0; h < rig.handsets.size(); ++h)
+    if (const auto& measured = rig.seats[h].calibrated)
+      fmt::format_to(out, "  {}: as measured in {}{}\n", rig.handsets[h], measured->file, measured->any_device ? ", on any device" : "");
+  for (std::size_t s = 0; s < rig.slots.size(); ++s) {
+    const ControlSetup& c = rig.setup.controls[s];
+    const std::string making = making_of(rig, c), shape = shape_of(c);
+    if (making.empty() && shape.empty()) continue;
+    const std::string handset = rig.handsets.size() > 1 ? rig.handsets[index(c.handset)] + " " : "";
+    fmt::format_to(out, "  {:<22} {}{}{}\n", handset + rig.slots[s].name, making, making.empty() || shape.empty() ? "" : "; ", shape);
+  }
+  for (const StationInfo& station : rig.stations) {
+    std::string names;
+    for (std::size_t h = 0; h < rig.handsets.size(); ++h)
+      if (has(station.handsets, HandsetId{static_cast<std::uint16_t>(h)})) names += (names.empty() ? "" : " and ") + rig.handsets[h];
+    fmt::format_to(out, "  {}: {} are in charge together\n", station.name, names);
+  }
+  if (rig.handsets.size() > 1 && std::popcount(rig.setup.stations.front()) < static_cast<int>(rig.handsets.size()))
+    fmt::format_to(
+        out, "  one is in charge: the one whose ready was pressed; another takes over at rest, by its own ready; every stop counts\n");
+}
+
+/// What a plain press waits for where its key has other gestures.
+std::string delay_of(const Rig& rig, std::size_t row) {
+  const BindingSetup& b = rig.setup.bindings[row];
+  if (b.gesture != Gesture::press || b.effect == Effect::stop) return {};
+  Rivals rivals;
+  for (const BindingSetup& other : rig.setup.bindings) {
+    const bool member = std::find(other.with.begin(), other.with.end(), b.slot) != other.with.end();
+    if (other.layer != b.layer || (other.slot != b.slot && !member)) continue;
+    rivals.tap = rivals.tap || other.gesture == Gesture::tap;
+    rivals.double_tap = rivals.double_tap || other.gesture == Gesture::double_tap;
+    rivals.chord = rivals.chord || other.gesture == Gesture::chord;
+    if (other.gesture == Gesture::hold) rivals.hold = other.hold;
+  }
+  return rivals.any()
+             ? fmt::format(" (waits up to {:g} ms for its other gestures)", to_seconds(rival_delay(rivals, rig.setup.gestures)) * 1e3)
+             : "";
+}
+
 void write_bindings(Out out, const Rig& rig) {
   fmt::format_to(out,
                  "\nBindings (on one axis: stop, then permit, then go or a pose, then follow, then jog, then steps and counts; jogs of one "
                  "axis add)\n");
   std::size_t longest = 0;
-  for (const BindingInfo& b : rig.bindings) longest = std::max(longest, b.sentence.size());
-  for (const BindingInfo& b : rig.bindings) fmt::format_to(out, "  {:<{}}  {}\n", b.sentence, longest, where(rig, b.origin));
+  std::vector<std::string> lines;
+  for (std::size_t row = 0; row < rig.bindings.size(); ++row) {
+    lines.push_back(rig.bindings[row].sentence + delay_of(rig, row));
+    longest = std::max(longest, lines.back().size());
+  }
+  for (std::size_t row = 0; row < lines.size(); ++row)
+    fmt::format_to(out, "  {:<{}}  {}\n", lines[row], longest, where(rig, rig.bindings[row].origin));
+}
+
+/// Rates and increments, which is in force at first, and who sets them.
+void write_numbers(Out out, const Rig& rig) {
+  const NotchSetup& notches = rig.setup.notches;
+  std::string all;
+  for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
+    const RateId rate = notches.numbers[n].rate;
+    if (rate == no<RateId> || rig.numbers[n].origin.line == 0) continue;
+    const auto& list = notches.rates[index(rate)];
+    std::string values;
+    for (const double value : list.values) values += fmt::format(" {:g}", value);
+    fmt::format_to(std::back_inserter(all), "  {:<22}{:g} % at first, of{}  {}\n", rig.numbers[n].name, list.values[list.start], values,
+                   where(rig, rig.numbers[n].origin));
+  }
+  if (!all.empty()) fmt::format_to(out, "\nRates\n{}", all);
+  if (rig.remembers_rates || rig.remembers_increments)
+    fmt::format_to(out, "  a live run goes on with the {} that the last one ended with\n",
+                   rig.remembers_rates && rig.remembers_increments ? "rates and increments"
+                   : rig.remembers_rates                           ? "rates"
+                                                                   : "increments");
 }
 
 void write_zones(Out out, const Rig& rig) {
@@ -139,6 +273,8 @@ std::string review_text(const Rig& rig) {
                  count(rig.zones.size(), "zone", "zones"), to_seconds(rig.period) * 1e3);
   write_axes(out, rig);
   write_reduced(out, rig);
+  write_numbers(out, rig);
+  write_controls(out, rig);
   write_bindings(out, rig);
   write_watchdogs(out, rig);
   write_zones(out, rig);

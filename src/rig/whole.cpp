@@ -79,6 +79,8 @@ void RigBuilder::check_gestures() {
     if (b.gesture != Gesture::press && std::any_of(bindings.begin(), bindings.end(), stops))
       refuse(i, fmt::format("'{}' is a stop, and has a gesture beside it", name),
              "a key that stops does nothing but stop when it is pressed");
+    if (b.layer != no<LayerId> && std::any_of(bindings.begin(), bindings.end(), stops))
+      rig_.remarks.push_back(fmt::format("{}: it stops in every layer, so that what it does in a layer comes with a stop", name));
     const auto twice = [&](const BindingSetup& o) { return &o < &b && o.gesture == Gesture::hold && same_place(o); };
     if (b.gesture == Gesture::hold && std::any_of(bindings.begin(), bindings.end(), twice))
       refuse(i, fmt::format("'{}' has two holds in one layer", name), "one of them");

@@ -49,6 +49,7 @@ std::string controls_for(const Rig& rig, Effect effect) {
   for (const BindingSetup& b : rig.setup.bindings) {
     if (b.effect != effect) continue;
     if (!all.empty()) all += " or ";
+    if (rig.handsets.size() > 1) all += rig.handsets[index(rig.setup.controls[index(b.slot)].handset)] + " ";
     all += rig.slots[index(b.slot)].name;
   }
   return all.empty() ? std::string("nothing (it is not bound)") : all;

@@ -31,6 +31,12 @@ void Bench::move(State& state, const BenchAxis& axis, bool valid, double dt_s) c
   if (!valid || state.mode == Mode::off) {
     const double less = axis.brake * dt_s;
     state.v = state.v > less ? state.v - less : state.v < -less ? state.v + less : 0;
+  } else if (axis.motor) {
+    // Its dead band goes before it turns; then its speed goes with the rest of the power.
+    const double size = std::abs(state.target) / axis.speed,
+                 share = size > axis.dead_band ? (size - axis.dead_band) / (1 - axis.dead_band) : 0;
+    const double wanted = std::copysign(limited(share, 1) * axis.speed, state.target);
+    state.v += (wanted - state.v) * dt_s / (axis.lag_s + dt_s);
   } else {
     // First-order lag, stepped implicitly: stable for any step, and free of exp, whose last digits differ between machines.
     state.v = limited((state.target - state.p) / (axis.lag_s + dt_s), axis.speed);
@@ -44,6 +50,8 @@ void Bench::advance(Time now) noexcept {
   const double dt_s = static_cast<double>((now - now_).count()) * 1e-9;
   if (dt_s > 0)
     for (std::size_t a = 0; a < states_.size(); ++a) move(states_[a], setup_.axes[a], now <= valid_until_, dt_s);
+  for (std::size_t i = 0; now > valid_until_ && i < setup_.when_silent.size(); ++i)
+    if (setup_.when_silent[i] != Silent::keep) switches_[i] = setup_.when_silent[i] == Silent::on ? 1 : 0;
   now_ = now;
   if (now < next_measurement_) return;
   next_measurement_ += setup_.report_every;

@@ -3,6 +3,7 @@
 
 #include <linux/input-event-codes.h>
 
+#include <algorithm>
 #include <cmath>
 #include <stdexcept>
 #include <string>
@@ -10,56 +11,34 @@
 namespace gyrax::testing {
 namespace {
 
-constexpr std::int64_t scan_us = 8000;
-constexpr std::int32_t stick_end = 32767, trigger_end = 255, fuzz = 16;
-
 std::int64_t in_us(double s) { return static_cast<std::int64_t>(std::llround(s * 1e6)); }
 
-const ControlName& control_of(const std::string& name) {
-  const ControlName* control = find_control(name);
-  if (control == nullptr) throw std::invalid_argument("no control '" + name + "'");
-  return *control;
+/// Sine and cosine of degrees, by a series that rounds alike on every machine.
+std::pair<double, double> circle(double deg) {
+  const double x = deg * 0.017453292519943295, s = x * x;
+  const double sine = x * (1 - s / 6 * (1 - s / 20 * (1 - s / 42 * (1 - s / 72 * (1 - s / 110)))));
+  const double cosine = 1 - s / 2 * (1 - s / 12 * (1 - s / 30 * (1 - s / 56 * (1 - s / 90 * (1 - s / 132)))));
+  return {sine, cosine};
 }
 
 }  // namespace
 
-Hands::Hands(std::uint32_t seed, Model model) : random_(seed * 2654435761u + 1) {
-  Device& d = track_.device;
-  d.bus = 3;
-  d.vendor = 0x1209;
-  d.version = 0x0100;
-  if (model == Model::pad) {
-    describe_pad();
-  } else {
-    describe_wheel_box();
+Hands::Hands(std::uint32_t seed, const HandsetModel& model) : model_(model), random_(seed * 2654435761u + 1) {
+  track_.device = model.device;
+  for (const auto& [code, axis] : model.axes) {
+    Part& part = parts_[code];
+    part.is = axis;
+    part.rest = axis.rest + (axis.rest_scatter > 0 ? noise(axis.rest_scatter) : 0);
+    if (axis.one_sided && axis.stays && axis.reversed) part.rest = axis.maximum;
   }
 }
 
-void Hands::describe_wheel_box() {
-  Device& d = track_.device;
-  d.name = "Bench wheel box (made up)";
-  d.product = 0x0002;
-  d.relative.insert(control_of("dial.1").code);
-  for (int i = 0; i < 10; ++i) d.keys.insert(control_of("key.kp" + std::to_string(i)).code);
-}
-
-void Hands::describe_pad() {
-  Device& d = track_.device;
-  d.name = "Bench pad (made up)";
-  d.product = 0x0001;
-  for (const char* name : {"face.south", "face.east", "face.north", "face.west", "shoulder.left", "shoulder.right", "menu.left",
-                           "menu.right", "menu.centre", "thumb.left", "thumb.right"})
-    d.keys.insert(control_of(name).code);
-  for (const char* name : {"stick.left.x", "stick.left.y", "stick.right.x", "stick.right.y"}) {
-    const ControlName& control = control_of(name);
-    d.absolute[control.code] = {-32768, 32767, fuzz, 128, 0};
-    sticks_[control.code] = {noise(1400), 0, 0, 0, false, control.reversed};
-  }
-  for (const char* name : {"trigger.left", "trigger.right"}) {
-    d.absolute[control_of(name).code] = {0, trigger_end, 0, 0, 0};
-    sticks_[control_of(name).code].one_sided = true;
-  }
-  for (const char* name : {"hat.left", "hat.up"}) d.absolute[control_of(name).code] = {-1, 1, 0, 0, 0};
+/// The kernel's type and code of a control on this handset.
+std::pair<std::uint16_t, std::uint16_t> Hands::code_of(const std::string& control) const {
+  if (const auto code = code_named(control)) return *code;
+  const ControlName* name = find_control(control);
+  if (name == nullptr) throw std::invalid_argument("no control '" + control + "'");
+  return {name->type, name->code};
 }
 
 /// A whole number in [-size, size], nearer ones likelier.
@@ -83,25 +62,58 @@ void Hands::end_frame() {
   in_frame_ = false;
 }
 
+/// What a part says now.
+std::int32_t Hands::value_of(Part& part) {
+  const ModelAxis& is = part.is;
+  const double span = static_cast<double>(is.maximum) - is.minimum;
+  const bool held = part.share != 0;
+  double value = 0;
+  if (is.noise > 0 || is.tremble > 0) part.wander = part.wander * 15 / 16 + noise(held ? is.tremble : is.noise);
+  if (is.one_sided) {
+    const double way = is.reversed ? 1 - part.share : part.share;
+    value = is.minimum + way * span;
+    if (!is.reversed && value < is.rest) value = is.rest;
+  } else {
+    // A spring holds it at rest; a hand that deflects it trembles, as a slow wander. A firm push goes past where it ends.
+    const double middle = (is.minimum + is.maximum + ((is.maximum - is.minimum) & 1)) / 2, end = is.maximum - middle;
+    const double rest = (part.rest - (is.minimum < 0 ? 0 : middle)) * (1 - std::abs(part.share));
+    value = middle + (is.reversed ? -part.share : part.share) * is.firmness * end + rest;
+  }
+  auto raw = static_cast<std::int32_t>(std::lround(value)) + part.wander;
+  if (is.jumps_every > 0 && held) {
+    random_ = random_ * 1664525u + 1013904223u;
+    if ((random_ >> 8) % static_cast<std::uint32_t>(is.jumps_every) == 0)
+      raw = part.told > (is.minimum + is.maximum) / 2 ? is.minimum : is.maximum;
+  }
+  return std::min(std::max(raw, is.minimum), is.maximum);
+}
+
 void Hands::scan() {
-  for (auto& [code, s] : sticks_) {
-    std::int32_t value = 0;
-    if (s.one_sided) {
-      value = static_cast<std::int32_t>(std::lround(s.share * trigger_end));
-    } else {
-      // At rest the spring holds it, with a little noise; a hand that deflects it trembles, as a slow wander.
-      const bool held = s.share != 0;
-      s.wander = s.wander * 15 / 16 + noise(held ? 160 : 24);
-      const double rest = static_cast<double>(s.rest) * (1 - std::abs(s.share));
-      // A firm push goes past where the stick ends.
-      value = static_cast<std::int32_t>(std::lround((s.reversed ? -s.share : s.share) * 1.08 * stick_end + rest)) + s.wander;
-      value = std::min(std::max(value, -32768), 32767);
-    }
-    // The kernel reports a change only when it is larger than the device's fuzz.
-    if (std::abs(value - s.told) <= (s.one_sided ? 0 : fuzz) && !(std::abs(value) >= stick_end && value != s.told)) continue;
-    s.told = value;
+  if (model_.tilts) return send_tilt();
+  for (auto& [code, part] : parts_) {
+    const std::int32_t value = value_of(part);
+    const bool at_end = value >= part.is.maximum || value <= part.is.minimum + (part.is.one_sided ? 0 : 1);
+    // The kernel reports a change only when it is larger than the device's fuzz, and what comes again not at all.
+    if (std::abs(value - part.told) <= part.is.fuzz && !(at_end && value != part.told)) continue;
+    part.told = value;
     send(EV_ABS, code, value);
   }
+  // What reports steadily says so with each look; the kernel passes the time on even where nothing changed.
+  if (model_.steadily) send(EV_MSC, MSC_TIMESTAMP, static_cast<std::int32_t>(now_us_ % 1'000'000'000));
+  end_frame();
+}
+
+void Hands::send_tilt() {
+  const auto [right_sine, right_cosine] = circle(right_deg_);
+  const auto [away_sine, away_cosine] = circle(away_deg_);
+  // First leaned to the right, then away: what gravity's counterforce is along each axis.
+  const double along[] = {-right_sine * away_cosine, -away_sine, right_cosine * away_cosine};
+  for (auto& [code, part] : parts_) {
+    const double unit = model_.device.absolute.at(code).resolution;
+    const auto value = static_cast<std::int32_t>(std::lround(along[code] * unit)) + noise(part.is.noise);
+    send(EV_ABS, code, value);
+  }
+  send(EV_MSC, MSC_TIMESTAMP, static_cast<std::int32_t>(now_us_ % 1'000'000'000));
   end_frame();
 }
 
@@ -109,17 +121,27 @@ Hands& Hands::wait(double s) { return wait_until(now_s() + s); }
 
 Hands& Hands::wait_until(double s) {
   const std::int64_t end = in_us(s);
-  while (now_us_ + scan_us <= end) {
-    now_us_ += scan_us;
+  while (now_us_ + model_.scan_us <= end) {
+    now_us_ += model_.scan_us;
     scan();
   }
   return *this;
 }
 
 void Hands::key(const std::string& control, int value) {
-  const ControlName& name = control_of(control);
-  send(name.type, name.code, name.hat_side != 0 ? value * name.hat_side : value);
+  const auto [type, code] = code_of(control);
+  const ControlName* name = find_control(control);
+  send(type, code, name != nullptr && name->hat_side != 0 ? value * name->hat_side : value);
   end_frame();
+  if (!model_.bounces) return;
+  // Contacts that bounce: a few times within some milliseconds.
+  random_ = random_ * 1664525u + 1013904223u;
+  for (std::uint32_t i = (random_ >> 16) % 3; i > 0; --i)
+    for (const int bounced : {1 - value, value}) {
+      now_us_ += 1500;
+      send(type, code, bounced);
+      end_frame();
+    }
 }
 
 Hands& Hands::down(const std::string& control) {
@@ -135,30 +157,71 @@ Hands& Hands::up(const std::string& control) {
 Hands& Hands::tap(const std::string& control, double held_s) { return down(control).wait(held_s).up(control); }
 
 Hands& Hands::push(const std::string& control, double share, double within_s, double hold_s) {
-  Stick& stick = sticks_.at(control_of(control).code);
-  const double from = stick.share, begin = now_s();
+  Part& part = parts_.at(code_of(control).second);
+  const double from = part.share, begin = now_s(), look_s = static_cast<double>(model_.scan_us) * 1e-6;
   while (now_s() < begin + within_s - 1e-9) {
-    wait(0.008);
+    wait(look_s);
     const double done = (now_s() - begin) / within_s;
-    stick.share = from + (share - from) * (done < 1 ? done : 1);
+    part.share = from + (share - from) * (done < 1 ? done : 1);
   }
-  stick.share = share;
+  part.share = share;
+  // A slack spring leaves it a little on the side that it came from.
+  if (share == 0 && part.is.slack > 0 && from != 0)
+    part.rest = part.is.rest + ((from > 0) != part.is.reversed ? part.is.slack : -part.is.slack);
   return wait(hold_s);
 }
 
-Hands& Hands::turn(const std::string& control, int counts, double within_s) {
-  const ControlName& name = control_of(control);
-  const double begin = now_s();
+Hands& Hands::turn(const std::string& control, int detents, double within_s) {
+  const auto [type, code] = code_of(control);
+  const int each = model_.counts_a_detent > 0 ? model_.counts_a_detent : 1, counts = detents * each, way = counts < 0 ? -1 : 1;
+  const double begin = now_s(), look_s = static_cast<double>(model_.scan_us) * 1e-6;
   int told = 0;
   while (told != counts) {
-    wait(0.008);
+    wait(look_s);
     const double done = (now_s() - begin) / within_s;
     const int now = done < 1 ? static_cast<int>(std::lround(counts * done)) : counts;
-    if (now != told) send(name.type, name.code, now - told);
+    if (now != told) send(type, code, now - told);
     told = now;
     end_frame();
+    // Fingers on a detent's edge: a count back and forth again.
+    if (model_.counts_a_detent > 0 && told != counts && noise(4) == 0)
+      for (const int back : {-way, way}) {
+        now_us_ += 2000;
+        send(type, code, back);
+        end_frame();
+      }
   }
   return *this;
+}
+
+Hands& Hands::lean(double right_deg, double away_deg, double within_s, double hold_s) {
+  const double from_right = right_deg_, from_away = away_deg_, begin = now_s(), look_s = static_cast<double>(model_.scan_us) * 1e-6;
+  while (now_s() < begin + within_s - 1e-9) {
+    wait(look_s);
+    const double done = std::min(1.0, (now_s() - begin) / within_s);
+    right_deg_ = from_right + (right_deg - from_right) * done;
+    away_deg_ = from_away + (away_deg - from_away) * done;
+  }
+  return wait(hold_s);
+}
+
+Hands& Hands::show_everything() {
+  wait(2);
+  if (model_.tilts) {
+    lean(80, 0, 0.8, 0.5).lean(0, 0, 0.8, 0.5).lean(-80, 0, 0.8, 0.5).lean(0, 0, 0.8, 0.5);
+    return lean(0, 80, 0.8, 0.5).lean(0, 0, 0.8, 0.5).lean(0, -80, 0.8, 0.5).lean(0, 0, 0.8, 1);
+  }
+  for (const auto& [code, axis] : model_.axes) {
+    const ControlName* name = find_control(EV_ABS, code);
+    for (int again = 0; again < 2; ++again) {
+      push(name->name, 1, 0.3, 0.5).push(name->name, 0, 0.25, 0.6);
+      if (!axis.one_sided) push(name->name, -1, 0.3, 0.5).push(name->name, 0, 0.25, 0.6);
+    }
+  }
+  for (const std::uint16_t code : model_.device.relative)
+    turn(find_control(EV_REL, code)->name, 5, 0.5).turn(find_control(EV_REL, code)->name, -5, 0.5);
+  for (const std::uint16_t code : model_.device.keys) tap(find_control(EV_KEY, code)->name, 0.12).wait(0.15);
+  return wait(0.5);
 }
 
 Hands& Hands::unplug() {
@@ -169,7 +232,7 @@ Hands& Hands::unplug() {
 Hands& Hands::plug() {
   plugged_ = true;
   // After plugging in, the kernel holds placeholders: the next scan tells every stick anew.
-  for (auto& [code, stick] : sticks_) stick.told = 0;
+  for (auto& [code, part] : parts_) part.told = 0;
   return *this;
 }
 

@@ -200,3 +200,30 @@ jog = "table"
   CHECK(s.command("table").v == 3600);
   CHECK(s.state() == State::live);
 }
+
+TEST_CASE("A servo that nobody measures is slow until it has met the control that it follows, though its knob never rests") {
+  Stand s(test::rig(test::one_axis + R"(
+[axis.lamp]
+unit = "deg"
+travel = [-45, 45]
+speed = 60
+accel = 300
+start = 0
+servo = { ends = [-60, 60], pulse_us = [900, 2100] }
+[[bind]]
+control = "throttle"
+follow = { axis = "lamp", range = [-30, 30], catch_up = 20 }
+)"));
+  s.move("throttle", 0.4).make_live();
+  const auto tremble_for = [&](double share, double seconds) {
+    double fastest = 0;
+    for (int i = 0; i < static_cast<int>(seconds * 500); ++i) {
+      s.move("throttle", share + (i % 2 == 0 ? 0.004 : -0.004)).tick();
+      fastest = std::max(fastest, std::abs(s.command("lamp").v));
+    }
+    return fastest;
+  };
+  CHECK(tremble_for(0.2, 2) <= 6.0001);  // a tenth of its speed, on the way
+  tremble_for(0.2, 3);
+  CHECK(tremble_for(0.9, 2) > 30);
+}

@@ -217,8 +217,8 @@ TEST_CASE("One handset is in charge: another says so, takes over at rest by its 
   s.press("keypad/key.kp6").run(0.2);
   CHECK(s.command("x").v == 0);
   CHECK(last(s, Event::Kind::move_refused) ==
-        "keypad key.kp6 did not move x: pad is in charge; let pad come to rest, then press menu.right or "
-        "key.kp_enter here");
+        "keypad key.kp6 did not move x: pad is in charge; let pad come to rest, then take over with pad menu.right "
+        "or keypad key.kp_enter");
   s.tap("keypad/key.kp_enter").tick();
   CHECK(last(s, Event::Kind::refused).starts_with("ready was refused: pad is in charge"));
   CHECK(s.state() == State::live);

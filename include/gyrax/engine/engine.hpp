@@ -91,7 +91,7 @@ class Engine {
   void take_wheel(const Ask& ask, EventRing& events) noexcept;
   Obstacle holding_steps(AxisId axis) const noexcept;
   Scale scale(const GroupSetup& group) const noexcept;
-  bool lacks(const GroupSetup& group, EventRing& events) noexcept;
+  bool lacks(const GroupSetup& group, bool live, EventRing& events) noexcept;
   void turn_round(AxisId axis) noexcept;
   void refuse_move(AxisId axis, SlotId by, const Obstacle& why, EventRing& events) noexcept;
   void take_switch(const Ask& ask, EventRing& events) noexcept;

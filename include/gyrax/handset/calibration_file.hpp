@@ -31,6 +31,7 @@ struct MeasuredControl {
   double dead_zone = 0, hysteresis = 0;                            ///< proposed, shares of full deflection, [0, 0.9]
   std::int32_t noise = 0;                                          ///< greatest difference of two readings at rest
   std::optional<std::int32_t> rests_from_below, rests_from_above;  ///< where it came to rest after coming back from either side
+  double debounce_s = 0;                                           ///< of a key, proposed
   std::vector<std::string> wrong;                                  ///< what is wrong with it, in sentences
 };
 

@@ -24,7 +24,12 @@ struct BenchAxis {
   double start = 0;                 ///< where it stands at first
   double resolution = 0.001;        ///< of its measuring, unit; 0: exact
   bool measured = true;             ///< whether reports tell where it is
+  bool motor = false;               ///< a word is a share of full power, in its `scale`, and not a place
+  double dead_band = 0;             ///< of a motor: below this share of `speed` it does not turn
 };
+
+/// What a switch becomes by itself when no frame is valid any more.
+enum class Silent : std::uint8_t { off, on, keep };
 
 struct BenchSetup {
   LinkId link{};
@@ -32,6 +37,7 @@ struct BenchSetup {
   Span report_delay = std::chrono::milliseconds(2);
   std::vector<BenchAxis> axes;
   std::size_t switches = 0;
+  std::vector<Silent> when_silent;  ///< by switch; where it is shorter: keep
 };
 
 /// What can go wrong with an axis. stuck: does not move; reversed: runs the wrong way.

@@ -1,0 +1,143 @@
+// Eight kinds of handset, as they come from a drawer: each is measured by its own recording, has a rig that makes sense of it,
+// and ends where a hand that worked it out says.
+#include <gyrax/files/text_file.hpp>
+#include <gyrax/handset/measure.hpp>
+#include <gyrax/rehearsal/summary.hpp>
+#include <gyrax/rig/review.hpp>
+#include <gyrax/testing/limit_checker.hpp>
+
+#include "support/golden.hpp"
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+
+using namespace gyrax;
+
+namespace {
+
+struct Ends {
+  const char* axis;
+  double position;
+};
+struct Kind {
+  const char* name;
+  std::vector<Ends> ends;
+  std::vector<const char*> on;        // switches
+  std::vector<const char*> measured;  // tracks that show it
+  std::vector<std::pair<std::uint16_t, const char*>> named;
+};
+
+const std::vector<Kind>& kinds() {
+  static const std::vector<Kind> all{
+      // To the end of travel on a straight line, ten steps of 1 mm back; three of 15 degrees.
+      {"two_stick_pad", {{"x", 410}, {"y", 0}, {"turntable", -45}}, {}, {"two_stick_pad"}, {}},
+      // To the far end and back to the near one; the lamp toggled five times.
+      {"worn_pad", {{"x", 0}}, {"lamp"}, {"worn_pad"}, {}},
+      // Turned to the end; the throttle at its end is 30 degrees; z to its end.
+      {"joystick", {{"turntable", 180}, {"lamp_tilt", 30}, {"z", 120}}, {}, {"joystick"}, {}},
+      // 25 - 4 clicks of 0.01 mm, 3 of 0.1.
+      {"dial", {{"z", 0.51}}, {}, {"dial"}, {}},
+      // From the end of travel 4 of 1 mm, 3 of 0.1 and 1 of 1 back.
+      {"keypad", {{"x", 414.7}}, {}, {"keypad"}, {}},
+      // Leaned away by 6 degrees is less than the dead zone of 9; the focus to its end.
+      {"hand_stick", {{"y", 0}, {"z", 120}}, {}, {"hand_stick", "hand_stick_tilt"}, {}},
+      // The knob at its end; the motor has no place.
+      {"knob_box", {{"lamp_tilt", 40}}, {"vacuum"}, {"knob_box"}, {{0, "knob.1"}, {1, "knob.2"}, {2, "knob.3"}, {3, "knob.4"}}},
+      {"digital_stick", {{"x", 420}, {"y", 0}}, {}, {"digital_stick"}, {}}};
+  return all;
+}
+
+std::string at(const std::string& name) { return "demo/handsets/" + name; }
+
+}  // namespace
+
+TEST_CASE("What is measured of each is what its calibration says, to the last letter") {
+  for (const Kind& kind : kinds())
+    for (const char* shown : kind.measured) {
+      CAPTURE(shown);
+      Track track = read_track(at(std::string(shown) + ".show.evemu"));
+      for (const auto& [code, name] : kind.named) track.device.named[{std::uint16_t{3}, code}] = name;
+      const DeviceCalibration measured = measure(track, 0);
+      const std::string path = at(std::string(shown) + ".calibration.toml");
+      const Text text = read_text(path, greatest_calibration);
+      if (text.error) continue;  // the dial has nothing to calibrate
+      CHECK(write_calibration(measured) == text.text);
+      CHECK(write_calibration(parse_calibration(text.text, path)) == text.text);
+      test::check_golden("tests/golden/measured_" + std::string(shown) + ".txt", measured_text(measured));
+    }
+}
+
+TEST_CASE("Each ends where it was worked out to end, within its limits all the way, and is told as it always was") {
+  for (const Kind& kind : kinds()) {
+    CAPTURE(kind.name);
+    const Session session = load_session(at(std::string(kind.name) + ".session.toml"));
+    const Rig rig = fit(load_rig(at(std::string(kind.name) + ".toml")), session.devices());
+    const Rehearsal done = rehearse(rig, session);
+    for (std::size_t a = 0; a < rig.axes.size(); ++a) {
+      CAPTURE(rig.axes[a].name);
+      const AxisTrace& trace = done.trace.axes[a];
+      for (const Ends& ends : kind.ends)
+        if (ends.axis == rig.axes[a].name) CHECK(to_nano(trace.back().position) == to_nano(ends.position));
+      CHECK(trace.back().speed == 0);
+      if (rig.axes[a].motor) continue;  // its place means nothing, and starts anew each time
+      testing::LimitChecker checker(rig.setup.axes[a].limits);
+      checker.start(trace[0].position);
+      for (std::size_t t = 1; t < trace.size(); ++t)
+        checker.tick(trace[t].position, trace[t].speed, trace[t].accel, to_seconds(done.trace.length_of(t)));
+      CHECK(checker.worst() == 0);
+    }
+    for (std::size_t s = 0; s < rig.switches.size(); ++s) {
+      const bool wanted = std::any_of(kind.on.begin(), kind.on.end(), [&](const char* name) { return rig.switches[s] == name; });
+      CHECK((done.trace.switches[s].back() != 0) == wanted);
+    }
+    const Summary summary = summarise(rig, session, done);
+    CHECK(summary.good());
+    CHECK(done.readings_lost == 0);
+    test::check_golden("tests/golden/handset_" + std::string(kind.name) + ".txt", text(rig, summary) + "\n" + review_text(rig));
+  }
+}
+
+TEST_CASE("The worn pad rests at 12 %, and yet it is at rest; it reaches full speed both ways") {
+  const Session session = load_session(at("worn_pad.session.toml"));
+  const Rig rig = fit(load_rig(at("worn_pad.toml")), session.devices());
+  const Rehearsal done = rehearse(rig, session);
+  const AxisTrace& x = done.trace.axes[0];
+  double fastest = 0, slowest = 0;
+  for (const AxisSample& one : x) {
+    fastest = std::max(fastest, one.speed);
+    slowest = std::min(slowest, one.speed);
+  }
+  CHECK(fastest == 180);
+  CHECK(slowest == -180);
+  // Live from 2.4 s; the first push comes at 4 s: until then nothing moved, and nothing was asked.
+  for (std::size_t t = 0; t < done.trace.tick_of(Time{from_seconds(3.8)}); ++t) REQUIRE(x[t].speed == 0);
+  // The same without its calibration is no use: it never gets ready.
+  const RigSource& source = rig.sources.front();
+  std::string text = source.text;
+  const std::size_t from = text.find("calibration ="), to = text.find('\n', from);
+  const Rig uncalibrated = fit(parse_rig(text.erase(from, to - from), source.path), session.devices());
+  const Rehearsal useless = rehearse(uncalibrated, session);
+  for (const State state : useless.trace.zones[0]) REQUIRE(state == State::stowed);
+}
+
+TEST_CASE("A device that is not the one that was measured is refused, or allowed with a warning") {
+  const Session session = load_session(at("worn_pad.session.toml"));
+  const Rig rig = load_rig(at("worn_pad.toml"));
+  auto devices = session.devices();
+  devices.at("pad").unique = "77";
+  try {
+    fit(rig, devices);
+    FAIL("another device was taken");
+  } catch (const RigError& error) {
+    CHECK(
+        error.problems().at(0).what ==
+        "demo/handsets/worn_pad.calibration.toml was measured on Old bench pad (made up) (1209:0003), and this is Old bench pad (made up) "
+        "(1209:0003, unique id 77)");
+  }
+  Rig open = rig;
+  open.seats[0].calibrated->any_device = true;
+  const Rig fitted = fit(open, devices);
+  REQUIRE(fitted.remarks.size() == 1);
+  CHECK(fitted.remarks[0].ends_with("; the rig allows it"));
+}
