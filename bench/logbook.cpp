@@ -23,7 +23,8 @@ constexpr std::size_t axes = 8;
 const char* const sticks[] = {"stick.left.x", "stick.left.y", "stick.right.x", "stick.right.y"};
 
 std::string rig_text() {
-  std::string text = "gyrax = 1\n[link.machine]\nkind = \"simulated\"\n[handset.pad0]\n[handset.pad1]\n";
+  std::string text =
+      "gyrax = 1\n[link.machine]\nkind = \"simulated\"\n[handset.pad0]\n[handset.pad1]\n[station.both]\nhandsets = [\"pad0\", \"pad1\"]\n";
   for (std::size_t i = 0; i < axes; ++i)
     text += fmt::format("[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\n", i);
   const auto bind = [&](std::size_t pad, const std::string& control, const std::string& effect) {

@@ -36,6 +36,11 @@ std::string rig_text(std::size_t axes, Doing doing) {
     text +=
         fmt::format("[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\ndeviation = 1000\nincrements = [900]\n", i);
   for (std::size_t h = 0; h * 4 < axes; ++h) text += fmt::format("[handset.pad{}]\n", h);
+  if (axes > 4) {
+    text += "[station.all]\nhandsets = [";
+    for (std::size_t h = 0; h * 4 < axes; ++h) text += fmt::format("{}\"pad{}\"", h == 0 ? "" : ", ", h);
+    text += "]\n";
+  }
   for (std::size_t i = 0; i < axes; ++i) {
     const std::string pad = fmt::format("pad{}", i / 4);
     if (doing == Doing::steps) {

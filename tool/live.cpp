@@ -3,10 +3,12 @@
 #include "screen.hpp"
 #include "terminal.hpp"
 
+#include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/plugged.hpp>
 #include <gyrax/link/simulated.hpp>
 #include <gyrax/rehearsal/player.hpp>
+#include <gyrax/rig/remembered.hpp>
 #include <gyrax/rig/words.hpp>
 
 #include <fmt/chrono.h>
@@ -27,6 +29,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 constexpr int frame_ms = 50;
+constexpr std::size_t greatest_remembered = 1u << 16;
 
 /// SIGINT, SIGTERM and SIGHUP as something to read. Made before any thread, so that all of them leave the signals alone.
 class Signals {
@@ -63,7 +66,10 @@ class Live {
       : options_(options), rig_(std::move(rig)), played_(std::move(played)) {
     screen_ = !options.plain && !options.json && Terminal::there();
     if (!played_) handsets_ = std::make_unique<LiveHandsets>(rig_ ? Seats(rig_->seats) : Seats::open(), clock_);
-    if (rig_) start_engine();
+    if (rig_) {
+      if (options_.verb == LiveVerb::run) take_remembered();
+      start_engine();
+    }
     if (screen_) terminal_ = std::make_unique<Terminal>();
     if (!options.record.empty()) toggle_recording();
   }
@@ -89,6 +95,31 @@ class Live {
   }
 
  private:
+  /// The numbers that the last run ended with, where the rig wants that.
+  void take_remembered() {
+    if (!rig_->remembers_rates && !rig_->remembers_increments) return;
+    remembered_at_ = remembered_path(rig_->path);
+    remembered_ = read_text(remembered_at_, greatest_remembered).text;
+    const std::size_t before = rig_->remarks.size();
+    rig_ = with_remembered(std::move(*rig_), remembered_);
+    for (std::size_t i = before; i < rig_->remarks.size(); ++i) complain(rig_->remarks[i]);
+  }
+
+  /// Kept as soon as it changes: a crash forgets nothing.
+  void remember() {
+    if (remembered_at_.empty() || view_ == nullptr || view_->ticks == 0) return;
+    std::string now = remembered_text(*rig_, view_->rates, view_->increments);
+    if (now == remembered_) return;
+    std::error_code failed;
+    std::filesystem::create_directories(std::filesystem::path(remembered_at_).parent_path(), failed);
+    if (!failed) failed = write_text(remembered_at_, now);
+    if (failed) {
+      note(fmt::format("cannot remember the rates and increments in {}: {}", remembered_at_, failed.message()));
+      remembered_at_.clear();
+    }
+    remembered_ = std::move(now);
+  }
+
   void start_engine() {
     links_ = std::make_unique<SimulatedLinks>(*rig_);
     if (played_) {
@@ -163,6 +194,7 @@ class Live {
     }
     if (!runner_) return;
     view_ = &runner_->look();
+    remember();
     if (!screen_) {
       tell_events();
       tell_axes();
@@ -194,6 +226,7 @@ class Live {
       if (!options_.json && !screen_)
         fmt::print("{:9.3f} s  {}: {} ({}, {}) {}\n", to_seconds(seen_->at), seat.name, seat.device.name, id_of(seat.device), seat.node,
                    seat.present ? "is plugged in" : "is gone");
+      if (seat.present && !seat.warning.empty()) note(fmt::format("{}: {}", seat.name, seat.warning));
     }
     if (measure) rates_at_ = now;
     if (screen_ || notes_ == seen_->notes) return;
@@ -325,6 +358,7 @@ class Live {
   }
 
   const LiveOptions& options_;
+  std::string remembered_, remembered_at_;
   std::optional<Rig> rig_;
   std::optional<Session> played_;
   BootClock clock_;

@@ -191,6 +191,7 @@ class LiveHandsets::Work {
     forget(found);
     while (sittings_.size() < seats_.size()) add_sitting();
     sit(*placed.seat, std::move(node), device, found, clock_.at(opened_us * 1000));
+    seen_.seats[*placed.seat].warning = placed.warning;
   }
 
   void wait(const UdevNode& found, const std::string& why, bool for_a_place = false) {

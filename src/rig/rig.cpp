@@ -1,6 +1,7 @@
 #include "builder.hpp"
 
 #include <gyrax/files/text_file.hpp>
+#include <gyrax/rig/remembered.hpp>
 
 #include <fmt/format.h>
 
@@ -96,11 +97,12 @@ Text from_disk(const std::string& path) { return read_text(path, greatest_rig); 
 Rig parse_rig(std::string_view text, const std::string& file) { return build(text, file, from_disk); }
 
 Rig parse_rig(const std::vector<RigSource>& sources) {
-  return build(sources.at(0).text, sources.at(0).path, [&](const std::string& path) {
+  const auto text_of = [&](const std::string& path) {
     for (const RigSource& source : sources)
       if (source.path == path) return Text{source.text, {}, {}};
     return Text{{}, std::make_error_code(std::errc::no_such_file_or_directory), fmt::format("'{}' is not among the texts", path)};
-  });
+  };
+  return with_remembered(build(sources.at(0).text, sources.at(0).path, text_of), text_of(remembered_source).text);
 }
 
 Rig load_rig(const std::string& path) {

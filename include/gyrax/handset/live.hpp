@@ -48,6 +48,7 @@ struct SeenHandset {
   std::string name, node;
   Device device;
   bool present = false, grabbed = false;
+  std::string warning;  ///< it is used, and should not quite be: a calibration of another device
   std::vector<SeenControl> controls;
   std::uint64_t reports = 0;  ///< frames of events so far
   std::uint64_t readings = 0, dropped_by_kernel = 0, dropped_by_queue = 0;

@@ -1,0 +1,96 @@
+#include <gyrax/rig/remembered.hpp>
+
+#include "../files/toml_reader.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdlib>
+#include <filesystem>
+#include <iterator>
+
+namespace gyrax {
+namespace {
+
+constexpr int remembered_version = 1;
+
+/// A short number for a path: FNV-1a, 32 bits (draft-eastlake-fnv).
+std::uint32_t number_of(const std::string& path) {
+  std::uint32_t hash = 2166136261u;
+  for (const char c : path) hash = (hash ^ static_cast<unsigned char>(c)) * 16777619u;
+  return hash;
+}
+
+template <class Value>
+bool start_with(const std::vector<Value>& values, const Value& wanted, std::size_t& start) {
+  const auto at = std::find(values.begin(), values.end(), wanted);
+  if (at == values.end()) return false;
+  start = static_cast<std::size_t>(at - values.begin());
+  return true;
+}
+
+std::string rate_name(const Rig& rig, std::size_t rate) {
+  for (std::size_t n = 0; n < rig.numbers.size(); ++n)
+    if (index(rig.setup.notches.numbers[n].rate) == rate) return rig.numbers[n].name;
+  return "rate";
+}
+
+}  // namespace
+
+std::string remembered_path(const std::string& rig_path) {
+  namespace fs = std::filesystem;
+  const char* const state = std::getenv("XDG_STATE_HOME");
+  const char* const home = std::getenv("HOME");
+  const fs::path folder = state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state";
+  std::error_code ignored;
+  const fs::path whole = fs::weakly_canonical(rig_path, ignored);
+  return (folder / "gyrax" / fmt::format("{}-{:08x}.remembered.toml", whole.stem().string(), number_of(whole.string()))).string();
+}
+
+std::string remembered_text(const Rig& rig, std::span<const double> rates, std::span<const Nano> increments) {
+  if (!rig.remembers_rates && !rig.remembers_increments) return {};
+  std::string text = fmt::format("gyrax_remembered = {}\n", remembered_version);
+  const auto out = std::back_inserter(text);
+  if (rig.remembers_rates) {
+    text += "\n[rate]   # percent\n";
+    for (std::size_t r = 0; r < rates.size(); ++r) fmt::format_to(out, "\"{}\" = {}\n", rate_name(rig, r), rates[r]);
+  }
+  if (rig.remembers_increments) {
+    text += "\n[increment]\n";
+    for (std::size_t a = 0; a < increments.size(); ++a)
+      if (increments[a] != 0) fmt::format_to(out, "\"{}\" = {}\n", rig.axes[a].name, from_nano(increments[a]));
+  }
+  return text;
+}
+
+Rig with_remembered(Rig rig, const std::string& text) {
+  if (text.empty() || (!rig.remembers_rates && !rig.remembers_increments)) return rig;
+  Problems problems;
+  const auto document = Document::parse(text, remembered_source, problems);
+  if (!document) {
+    rig.remarks.emplace_back("what was remembered of the last run cannot be read; the rig's own starts count");
+    return rig;
+  }
+  Table root = document->root(problems);
+  NotchSetup& notches = rig.setup.notches;
+  const auto forgotten = [&](const std::string& name, double value) {
+    rig.remarks.push_back(
+        fmt::format("{} was at {:g} in the last run, which is no notch any more; the rig's own start counts", name, value));
+  };
+  if (auto rates = rig.remembers_rates ? root.table("rate") : std::nullopt)
+    for (std::size_t r = 0; r < notches.rates.size(); ++r) {
+      const std::string name = rate_name(rig, r);
+      const auto value = rates->number(name.c_str(), {});
+      if (value && !start_with(notches.rates[r].values, *value, notches.rates[r].start)) forgotten(name, *value);
+    }
+  if (auto increments = rig.remembers_increments ? root.table("increment") : std::nullopt)
+    for (std::size_t a = 0; a < notches.increments.size(); ++a) {
+      const auto value = increments->number(rig.axes[a].name.c_str(), {});
+      if (value && !start_with(notches.increments[a].values, to_nano(*value), notches.increments[a].start))
+        forgotten(rig.axes[a].name, *value);
+    }
+  rig.sources.push_back({remembered_source, text});
+  return rig;
+}
+
+}  // namespace gyrax
