@@ -2,9 +2,9 @@
 _gyrax() {
   local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD - 1]}
   case $before in
-    gyrax) mapfile -t COMPREPLY < <(compgen -W "check rehearse handsets watch run logbook demo --help --version" -- "$word") ; return ;;
-    --csv | --plot | --logbook | --record) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
-    --out) mapfile -t COMPREPLY < <(compgen -d -- "$word") ; return ;;
+    gyrax) mapfile -t COMPREPLY < <(compgen -W "check rehearse handsets calibrate watch run logbook demo --help --version" -- "$word") ; return ;;
+    --csv | --plot | --logbook | --record | --track) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
+    --out) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
   esac
   if [[ $word == -* ]]; then
     local options="--help"
@@ -12,6 +12,7 @@ _gyrax() {
       check) options="--help --json" ;;
       rehearse) options="--help --csv --plot --axis --span --json" ;;
       handsets) options="--help --all --json" ;;
+      calibrate) options="--help --track --out --replace --device --name --step --json" ;;
       watch) options="--help --hands --for --plain --json --record" ;;
       run) options="--help --hands --for --plain --json --record --logbook --no-real-time" ;;
       logbook) options="--help --csv --plot --axis --span --json" ;;

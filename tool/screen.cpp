@@ -153,25 +153,14 @@ class Composer {
         line.push_back({fmt::format(" ({})", about(view.zones[z].cause).sentence), style_of(state)});
       line.push_back({"   "});
     }
-    for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
-      const RateId rate = rig.setup.notches.numbers[n].rate;
-      if (rate == no<RateId>) continue;
-      const bool shared = rate == RateId{0};
-      // The shared rate is no news where every axis has one of its own.
-      if (shared && rig.setup.notches.rates.size() > 1 && rig.setup.notches.rates.front().values.size() < 2) continue;
-      const Origin& at = rig.numbers[n].origin;
-      const std::string where = at.line > 0 ? fmt::format(" (line {})", at.line) : "";
-      line.push_back({fmt::format("{} {:g} %{}  ", rig.numbers[n].name, view.rates[index(rate)], where),
-                      view.rates[index(rate)] < 100 ? Style::warn : Style::plain});
-    }
     if (view.reduced) line.push_back({"reduced speed  ", Style::warn});
-    if (view.chosen != no<NumberId>) line.push_back({fmt::format("dial: {}  ", rig.numbers[index(view.chosen)].name), Style::strong});
     for (std::size_t l = 0; l < view.layers.size(); ++l)
       if (view.layers[l] != 0) line.push_back({fmt::format(" layer {} ", rig.layers[l]), Style::good});
     for (std::size_t s = 0; s < view.switches.size(); ++s)
       line.push_back({fmt::format("   {} {}", rig.switches[s], view.switches[s] != 0 ? "on" : "off"),
                       view.switches[s] != 0 ? Style::plain : Style::dim});
     add(line);
+    add(numbers());
     if (view.holding.share > 0) {
       const BindingSetup& b = rig.setup.bindings[index(view.holding.binding)];
       std::string progress;
@@ -190,6 +179,26 @@ class Composer {
     add({{text, Style::dim}});
   }
 
+  /// Every rate in force with the line that sets it, and what a dial adjusts.
+  Line numbers() const {
+    const Rig& rig = *scene_.rig;
+    const RunView& view = *scene_.run;
+    Line set;
+    for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
+      const RateId rate = rig.setup.notches.numbers[n].rate;
+      if (rate == no<RateId>) continue;
+      const bool shared = rate == RateId{0};
+      // The shared rate is no news where every axis has one of its own.
+      if (shared && rig.setup.notches.rates.size() > 1 && rig.setup.notches.rates.front().values.size() < 2) continue;
+      const Origin& at = rig.numbers[n].origin;
+      const std::string where = at.line > 0 ? fmt::format(" (line {})", at.line) : "";
+      set.push_back({fmt::format("{} {:g} %{}  ", rig.numbers[n].name, view.rates[index(rate)], where),
+                     view.rates[index(rate)] < 100 ? Style::warn : Style::plain});
+    }
+    if (view.chosen != no<NumberId>) set.push_back({fmt::format("dial: {}", rig.numbers[index(view.chosen)].name), Style::strong});
+    return set;
+  }
+
   void axes() {
     rule("axes");
     const Rig& rig = *scene_.rig;
@@ -201,6 +210,14 @@ class Composer {
       if (view.increments[a] != 0)
         step = fmt::format("step {}", say_amount(rig, AxisId{static_cast<std::uint16_t>(a)}, view.increments[a]).substr(1));
       const bool off = axis.command.mode == Mode::off;
+      if (rig.axes[a].motor) {
+        add({{padded(rig.axes[a].name, 11), Style::strong},
+             {padded("        motor", 14), Style::dim},
+             {padded(fmt::format("{:>+7.1f} %", tidy(axis.command.v)), 14), axis.command.v != 0 ? Style::good : Style::dim},
+             {std::string(travel_width + 14, ' '), Style::plain},
+             doing(rig, axis)});
+        continue;
+      }
       const double stands = off && axis.measured.measured ? axis.measured.position : axis.command.p;
       add({{padded(rig.axes[a].name, 11), Style::strong},
            {padded(fmt::format("{:>9.3f} {:<3}", tidy(stands), unit), 14)},
@@ -269,6 +286,10 @@ class Composer {
     for (const bool keys : {false, true})
       for (const SeenControl& control : seen.controls)
         if (is_key(all_controls()[index(control.control)]) == keys) cells.push_back(seen_cell(s, control));
+    if (scene_.rig != nullptr && scene_.run != nullptr)
+      for (std::size_t slot = 0; slot < scene_.rig->slots.size(); ++slot)
+        if (scene_.rig->setup.controls[slot].control == no<ControlId> && index(scene_.rig->setup.controls[slot].handset) == s)
+          cells.push_back(played_cell(slot));
     columns_of(cells, end);
   }
 
@@ -349,21 +370,40 @@ class Composer {
     }
   }
 
+  /// An event on as many lines as it takes: what would release something stands at its end.
+  std::vector<Line> lines_of(const Event& event) const {
+    constexpr std::size_t indent = 13;
+    const bool bad = event.cause != Cause::none && about(event.cause).fault;
+    const std::size_t room = columns_ > 2 * indent ? columns_ - indent : indent;
+    std::string text = say(*scene_.rig, event);
+    std::vector<Line> lines;
+    do {
+      std::string part = cut_to(text, room);
+      if (part.size() < text.size())
+        if (const std::size_t space = part.rfind(' '); space != std::string::npos && space > 0) part.resize(space);
+      text.erase(0, part.size());
+      if (text.starts_with(' ')) text.erase(0, 1);
+      const std::string time = lines.empty() ? fmt::format("{:9.3f} s  ", to_seconds(event.at)) : std::string(indent, ' ');
+      lines.push_back({{time, Style::dim}, {part, bad ? Style::bad : Style::plain}});
+    } while (!text.empty());
+    return lines;
+  }
+
   void last_events(std::size_t room) {
     const RunView& view = *scene_.run;
     while (lines_.size() + room < rows_) add({});
     rule("what happened");
     const std::size_t kept = std::min<std::size_t>(static_cast<std::size_t>(view.events_so_far), RunView::kept_events);
-    std::vector<Event> told;
-    for (std::size_t i = 0; i < kept && told.size() + 1 < room; ++i) {
+    std::vector<Line> told;
+    for (std::size_t i = 0; i < kept; ++i) {
       const Event& event = view.events[(view.events_so_far - 1 - i) % RunView::kept_events];
       // The state that follows from a fault says the same.
-      if (event.kind != Event::Kind::fault) told.insert(told.begin(), event);
+      if (event.kind == Event::Kind::fault) continue;
+      const std::vector<Line> lines = lines_of(event);
+      if (told.size() + lines.size() + 1 > room) break;
+      told.insert(told.begin(), lines.begin(), lines.end());
     }
-    for (const Event& event : told) {
-      const bool bad = event.cause != Cause::none && about(event.cause).fault;
-      add({{fmt::format("{:9.3f} s  ", to_seconds(event.at)), Style::dim}, {say(*scene_.rig, event), bad ? Style::bad : Style::plain}});
-    }
+    for (Line& line : told) add(std::move(line));
   }
 
   const Scene& scene_;

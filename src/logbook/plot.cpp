@@ -169,6 +169,8 @@ std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<P
   s += stops_of(done.trace.zones.front(), done.trace, first, last);
   const double top = 0.89, bottom = 0.085, gap = 0.022;
   const double height = (top - bottom) / static_cast<double>(panels.size());
+  // Low panels have room for few numbers only.
+  if (panels.size() > 4) s += "set ytics font ',7'\n";
   for (std::size_t i = 0; i < panels.size(); ++i) {
     const double upper = top - static_cast<double>(i) * height;
     const bool lowest = i + 1 == panels.size();

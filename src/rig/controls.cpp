@@ -86,7 +86,7 @@ void RigBuilder::read_control(Table& controls, HandsetId handset, const std::str
     wish.detent = static_cast<int>(table->whole("detent", {1, 1000, false, "counts"}).value_or(1));
   } else if (shape == ControlShape::key) {
     wish.debounce = from_seconds(table->number("debounce_ms", {0, 100, false, "ms"}, 0) / 1e3);
-    if (table->has("dead_zone"))
+    if (!table->is_table("dead_zone") && table->has("dead_zone") && !table->is_text("dead_zone"))
       table->problem(Code::wrong_control, "dead_zone", fmt::format("'{}' has no ends and no dead zone", name),
                      "debounce_ms, or leave it out");
   } else {
