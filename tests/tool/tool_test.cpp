@@ -172,6 +172,43 @@ TEST_CASE("handsets says what there is, or where to look; as JSON for scripts") 
   CHECK(nlohmann::json::parse(run("handsets --json --all", true).out)["handsets"].is_array());
 }
 
+TEST_CASE("calibrate: measures a recording, writes whole files only, and says what is wrong with what it is given") {
+  const Folder folder;
+  const std::string track = "demo/handsets/worn_pad.show.evemu", out = folder / "pad.toml";
+  const Ran told = run("calibrate --track " + track + " --out " + out);
+  CHECK(told.exit == 0);
+  CHECK(says(told, "it jumped away and back"));
+  CHECK(says(told, "calibration = \"pad.toml\""));
+  CHECK(gyrax::read_text(out, 1 << 20).text == gyrax::read_text("demo/handsets/worn_pad.calibration.toml", 1 << 20).text);
+  CHECK(run("calibrate --track " + track + " --out " + out).exit == 2);
+  CHECK(says(run("calibrate --track " + track + " --out " + out), "is there already"));
+  CHECK(run("calibrate --track " + track + " --out " + out + " --replace").exit == 0);
+  CHECK(run("calibrate --track " + track + " --out " + (folder / "no/pad.toml")).exit == 3);
+  CHECK(says(run("calibrate --track " + track + " --name ABS_X=stick.lft.x"), "did you mean 'stick.left.x'?"));
+  CHECK(run("calibrate --track demo/bench.toml").exit == 2);
+  const auto json = nlohmann::json::parse(run("calibrate --json --track " + track, true).out);
+  CHECK(json["controls"][0]["control"] == "stick.left.x");
+  CHECK(json["controls"][0]["dead_zone_percent"].get<double>() > 5);
+  CHECK(json["controls"].size() == 17);
+}
+
+TEST_CASE("A live run goes on with the increments that the last one ended with, where its rig says so; its logbook, too") {
+  const Folder folder;
+  const std::string line = "XDG_STATE_HOME=" + folder.path.string() + " " GYRAX_TOOL_PATH
+                           " run demo/desk.toml --hands demo/desk_session.toml --plain --no-real-time --for 0.2 --logbook ";
+  CHECK(run_line(line + (folder / "one.jsonl") + " 2>&1").exit == 0);
+  std::string kept;
+  for (const auto& entry : fs::directory_iterator(folder.path / "gyrax")) kept = entry.path().string();
+  REQUIRE(gyrax::read_text(kept, 1 << 16).text == "gyrax_remembered = 1\n\n[increment]\n\"x\" = 0.5\n\"y\" = 0.5\n");
+  REQUIRE_FALSE(gyrax::write_text(kept, "gyrax_remembered = 1\n[increment]\n\"x\" = 5\n\"y\" = 7\n"));
+  const Ran second = run_line(line + (folder / "two.jsonl") + " 2>&1");
+  CHECK(says(second, "y was at 7 in the last run, which is no notch any more; the rig's own start counts"));
+  CHECK(gyrax::read_text(kept, 1 << 16).text == "gyrax_remembered = 1\n\n[increment]\n\"x\" = 5\n\"y\" = 0.5\n");
+  const Ran replayed = run("logbook " + (folder / "two.jsonl"));
+  CHECK(replayed.exit == 0);
+  CHECK(says(replayed, "came out the same, to the last bit"));
+}
+
 TEST_CASE("run: live on recorded hands, told to end by SIGTERM; its logbook replays, exports, and tells where it was cut") {
   const Folder folder;
   const std::string log = folder / "run.jsonl", tool = GYRAX_TOOL_PATH;
