@@ -327,19 +327,19 @@ void measure_key(MeasuredControl& out, const std::vector<At>& all) {
 
 /// "a, b, c" on lines of 100 columns.
 std::string wrapped(const std::string& names) {
-  std::string text = "  ";
-  std::size_t column = 2;
+  constexpr std::size_t columns = 100;
+  std::string text, line = " ";
   for (std::size_t from = 0; from < names.size();) {
     const std::size_t end = std::min(names.find(", ", from), names.size());
-    if (column + end - from > 97) {
-      text += "\n  ";
-      column = 2;
+    const std::size_t comma = end < names.size() ? 1 : 0;
+    if (line.size() + 1 + end - from + comma > columns) {
+      text.append(line).append(1, '\n');
+      line.assign(1, ' ');
     }
-    text += names.substr(from, end - from) + (end < names.size() ? ", " : "");
-    column += end - from + 2;
+    line.append(1, ' ').append(names, from, end - from + comma);
     from = end + 2;
   }
-  return text + "\n";
+  return text.append(line).append(1, '\n');
 }
 
 }  // namespace
