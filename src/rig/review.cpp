@@ -308,9 +308,28 @@ std::string review_json(const Rig& rig) {
                            {"file", rig.axes[a].origin.file},
                            {"line", rig.axes[a].origin.line}});
   }
+  all["rates"] = Json::array();
+  for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
+    const RateId rate = rig.setup.notches.numbers[n].rate;
+    if (rate == no<RateId>) continue;
+    const auto& list = rig.setup.notches.rates[index(rate)];
+    all["rates"].push_back({{"name", rig.numbers[n].name},
+                            {"percent", list.values},
+                            {"start", list.values[list.start]},
+                            {"file", rig.numbers[n].origin.file},
+                            {"line", rig.numbers[n].origin.line}});
+  }
+  all["controls"] = Json::array();
+  for (std::size_t s = 0; s < rig.slots.size(); ++s) {
+    const ControlSetup& c = rig.setup.controls[s];
+    all["controls"].push_back(
+        {{"handset", rig.handsets[index(c.handset)]}, {"control", rig.slots[s].name}, {"made_of", making_of(rig, c)}, {"shape", shape_of(c)}});
+  }
   all["bindings"] = Json::array();
-  for (const BindingInfo& b : rig.bindings)
-    all["bindings"].push_back({{"says", b.sentence}, {"file", b.origin.file}, {"line", b.origin.line}});
+  for (std::size_t row = 0; row < rig.bindings.size(); ++row) {
+    const BindingInfo& b = rig.bindings[row];
+    all["bindings"].push_back({{"says", b.sentence + delay_of(rig, row)}, {"file", b.origin.file}, {"line", b.origin.line}});
+  }
   all["remarks"] = rig.remarks;
   all["origins"] = Json::object();
   for (const auto& [key, origin] : rig.origins) all["origins"][key] = {{"file", origin.file}, {"line", origin.line}};

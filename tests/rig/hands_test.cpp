@@ -1,0 +1,166 @@
+// What a rig can say of hands: shapes, made controls, gestures, layers, numbers, stations; and everything wrong with it, told at once.
+#include <gyrax/rig/review.hpp>
+#include <gyrax/rig/rig.hpp>
+
+#include "support/golden.hpp"
+#include "support/rigs.hpp"
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+
+using namespace gyrax;
+
+namespace {
+
+const std::string wrong = R"(gyrax = 1
+[link.b]
+kind = "simulated"
+[axis.x]
+unit = "mm"
+travel = [0, 10]
+speed = 1
+accel = 1
+increments = [0.1]
+needs = ["pump"]
+[axis.m]
+unit = "%"
+travel = [0, 3]
+accel = 10
+motor = { dead_band = 120 }
+[layer.one]
+[handset.pad]
+calibration = "nothing.toml"
+[handset.pad.control]
+"stick.left" = { dead_zone = 10, hysteresis = 12, expo = 20, curve = [[50, 20]] }
+"face.south" = { dead_zone = 3, debounce_ms = 5 }
+"trigger.left" = { press = [30, 60], straight = 5 }
+[handset.pad.make]
+"stick.left.x" = { mean = ["trigger.left", "trigger.right"] }
+"lever" = { difference = ["trigger.left"] }
+"pull" = { key = "stick.left.y", beyond = 40, back = 60 }
+"both" = { mean = ["trigger.left", "trigger.right"], tilt = [] }
+[handset.keypad]
+[station.a]
+handsets = ["pad"]
+[[bind]]
+handset = "pad"
+control = "levr"
+jog = "x"
+[[bind]]
+handset = "pad"
+control = "face.south"
+step = "x"
+gesture = "tripple"
+[[bind]]
+handset = "pad"
+control = "face.east"
+permit = "stop"
+gesture = "hold"
+[[bind]]
+handset = "pad"
+control = "face.east"
+in = "onee"
+rate = { of = "x", to = 30 }
+[[bind]]
+handset = "pad"
+control = "face.west"
+with = ["face.west", "stick.left.x"]
+adjust = "chosn"
+[[bind]]
+handset = "pad"
+control = "face.west"
+step = "x"
+repeat = [[0, 100]]
+hold_s = 1
+)";
+
+std::string problems_of(const std::string& text) {
+  try {
+    parse_rig(text, "rig.toml");
+  } catch (const RigError& error) {
+    std::string all;
+    for (const Problem& p : error.problems()) all += sentence(p) + "\n";
+    return all;
+  }
+  return "none\n";
+}
+
+const ControlSetup& control(const Rig& rig, const std::string& name) {
+  for (std::size_t s = 0; s < rig.slots.size(); ++s)
+    if (rig.slots[s].name == name) return rig.setup.controls[s];
+  throw std::invalid_argument(name);
+}
+
+std::string bound(const std::string& control, const std::string& more) { return "[[bind]]\ncontrol = \"" + control + "\"\n" + more + "\n"; }
+
+}  // namespace
+
+TEST_CASE("Everything that is wrong with hands is told at once, with its place and what would be right") {
+  test::check_golden("tests/golden/hands_problems.txt", problems_of(wrong));
+}
+
+TEST_CASE("What only the whole rig can tell: two holds of one key, a gesture on a stop, nothing that chooses") {
+  const std::string base = test::jog_and_step;
+  const auto told = [&](const std::string& more, const char* what) {
+    const std::string all = problems_of(base + more);
+    const bool found = all.find(what) != std::string::npos;
+    if (!found) MESSAGE(all);
+    return found;
+  };
+  CHECK(told(bound("thumb.left", "rate = \"up\"\ngesture = \"hold\"") + bound("thumb.left", "rate = \"down\"\ngesture = \"hold\""),
+             "'thumb.left' has two holds in one layer"));
+  CHECK(told(bound("face.east", "rate = \"up\"\ngesture = \"tap\""), "'face.east' is a stop, and has a gesture beside it"));
+  CHECK(told(bound("dial.1", "adjust = \"chosen\""), "something adjusts the chosen number, and nothing chooses one"));
+  CHECK(told(bound("thumb.left", "rate = 33"), "that is not one of its notches"));
+  CHECK(told("[station.a]\nhandsets = [\"pad\", \"pad2\"]\n[handset.pad2]\n[station.b]\nhandsets = [\"pad2\", \"pad\"]\n",
+             "handset 'pad2' is in a station already"));
+}
+
+TEST_CASE("Shapes, made controls and gestures arrive in the setup as they were written") {
+  const Rig rig =
+      test::rig(test::one_axis + R"(
+[handset.pad.control]
+"stick.left" = { dead_zone = 12, hysteresis = 3, outer = 5, straight = 20, curve = [[50, 20], [80, 50]] }
+"trigger.left" = { smoothing_ms = 30, expo = 25, press = [70, 30] }
+"face.north" = { debounce_ms = 6 }
+"dial.2" = { detent = 4, reversed = true }
+[handset.pad.make]
+"lever" = { difference = ["trigger.right", "trigger.left"], dead_zone = 4 }
+"gain" = { greater = ["trigger.right", "trigger.left"] }
+"track" = { speed = "stick.left.y", turn = "stick.left.x" }
+"pull" = { key = "stick.left.y", beyond = -60, back = -40 }
+[gestures]
+tap_ms = 200
+)" + bound("stick.left.x", "jog = \"x\"") +
+                bound("trigger.left", "rate = \"up\"") + bound("face.north", "step = \"x\"\nrepeat = [[0.5, 4]]") +
+                bound("dial.2", "handwheel = \"x\"") + bound("lever", "jog = { axis = \"x\", share = 10 }") +
+                bound("gain", "jog = { axis = \"x\", share = 10 }") + bound("track.left", "jog = { axis = \"x\", share = 1 }") +
+                bound("pull", "step = \"x\"") + bound("thumb.left", "with = [\"thumb.right\"]\nstep = { axis = \"x\", by = 5 }") +
+                bound("thumb.left", "step = \"x\""));
+  const ControlSetup& stick = control(rig, "stick.left.x");
+  CHECK(stick.shape.zone.inner == 0.12);
+  CHECK(stick.shape.zone.hysteresis == 0.03);
+  CHECK(stick.shape.zone.outer == 0.05);
+  CHECK(stick.shape.straight.inner == 0.2);
+  CHECK(stick.shape.straight.hysteresis == 0.05);
+  CHECK(stick.shape.curve(0.5) == 0.2);
+  CHECK(control(rig, "stick.left.y").shape.zone.inner == 0.12);
+  CHECK(control(rig, "trigger.left").smoothing_s == 0.03);
+  CHECK(control(rig, "trigger.left").press_at == 0.7);
+  CHECK(control(rig, "trigger.left").release_below == 0.3);
+  CHECK(control(rig, "face.north").debounce == std::chrono::milliseconds(6));
+  CHECK(control(rig, "dial.2").detent == 4);
+  CHECK(control(rig, "lever").calibration.kind() == ControlKind::centred);
+  CHECK(control(rig, "lever").shape.zone.inner == 0.04);
+  CHECK(control(rig, "gain").calibration.kind() == ControlKind::one_sided);
+  CHECK(control(rig, "track.left").making.how == Making::How::drive_left);
+  CHECK(control(rig, "pull").making.lower);
+  CHECK(rig.setup.gestures.tap == std::chrono::milliseconds(200));
+  // Parts come before what is made of them.
+  for (std::size_t s = 0; s < rig.slots.size(); ++s)
+    for (std::size_t i = 0; i < parts_of(rig.setup.controls[s].making.how); ++i) CHECK(index(rig.setup.controls[s].making.parts[i]) < s);
+  const std::string review = review_text(rig);
+  CHECK(review.find("thumb.left: steps x by +1 increment (waits up to 80 ms for its other gestures)") != std::string::npos);
+  CHECK(review.find("thumb.left and thumb.right together: steps x by +5 increments") != std::string::npos);
+}
