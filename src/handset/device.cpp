@@ -38,4 +38,31 @@ const char* name_of(DeviceKind kind) noexcept {
 
 std::string id_of(const Device& device) { return fmt::format("{:04x}:{:04x}", device.vendor, device.product); }
 
+std::string as_text(const std::string& said) {
+  const auto byte = [&](std::size_t i) { return i < said.size() ? static_cast<unsigned char>(said[i]) : 0u; };
+  std::string text;
+  for (std::size_t i = 0; i < said.size();) {
+    const unsigned first = byte(i);
+    const std::size_t length = first < 0x80                    ? 1
+                               : first >= 0xc2 && first < 0xe0 ? 2
+                               : first >= 0xe0 && first < 0xf0 ? 3
+                               : first >= 0xf0 && first < 0xf5 ? 4
+                                                               : 0;
+    bool good = length > 0;
+    for (std::size_t k = 1; k < length; ++k) good = good && (byte(i + k) & 0xc0u) == 0x80u;
+    // Not in more bytes than it takes, no half of a pair, nothing beyond the last code point (RFC 3629).
+    const unsigned second = byte(i + 1);
+    good = good && !(first == 0xe0 && second < 0xa0) && !(first == 0xed && second >= 0xa0) && !(first == 0xf0 && second < 0x90) &&
+           !(first == 0xf4 && second >= 0x90);
+    if (good) {
+      text.append(said, i, length);
+      i += length;
+    } else {
+      text += "\xef\xbf\xbd";
+      ++i;
+    }
+  }
+  return text;
+}
+
 }  // namespace gyrax

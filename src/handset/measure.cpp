@@ -367,8 +367,8 @@ DeviceCalibration measure(const Track& track, double length_s) {
   DeviceCalibration out;
   const Device& device = track.device;
   out.id = id_of(device);
-  out.name = device.name;
-  out.unique = device.unique;
+  out.name = as_text(device.name);
+  out.unique = as_text(device.unique);
   std::map<std::uint16_t, std::vector<At>> axes, keys;
   const double end_s = std::max(length_s, track.events.empty() ? 0 : static_cast<double>(track.events.back().time_us) * 1e-6);
   for (const InputEvent& e : track.events) {

@@ -28,7 +28,8 @@ constexpr int refused = 0, of_another = 1, fresh = 2, own = 3;
 }  // namespace
 
 std::string differs(const SeatWish::Calibrated& calibrated, const Device& device) {
-  const bool same = calibrated.id == id_of(device) && calibrated.name == device.name && calibrated.unique == device.unique;
+  const bool same =
+      calibrated.id == id_of(device) && calibrated.name == as_text(device.name) && calibrated.unique == as_text(device.unique);
   if (same) return {};
   const auto whole = [](const std::string& id, const std::string& name, const std::string& unique) {
     return fmt::format("{} ({}{}{})", name, id, unique.empty() ? "" : ", unique id ", unique);

@@ -322,8 +322,10 @@ std::string review_json(const Rig& rig) {
   all["controls"] = Json::array();
   for (std::size_t s = 0; s < rig.slots.size(); ++s) {
     const ControlSetup& c = rig.setup.controls[s];
-    all["controls"].push_back(
-        {{"handset", rig.handsets[index(c.handset)]}, {"control", rig.slots[s].name}, {"made_of", making_of(rig, c)}, {"shape", shape_of(c)}});
+    all["controls"].push_back({{"handset", rig.handsets[index(c.handset)]},
+                               {"control", rig.slots[s].name},
+                               {"made_of", making_of(rig, c)},
+                               {"shape", shape_of(c)}});
   }
   all["bindings"] = Json::array();
   for (std::size_t row = 0; row < rig.bindings.size(); ++row) {

@@ -2,6 +2,7 @@
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/measure.hpp>
+#include <gyrax/handset/seats.hpp>
 #include <gyrax/signal/calibration.hpp>
 #include <gyrax/signal/shape.hpp>
 #include <gyrax/testing/hands.hpp>
@@ -172,4 +173,15 @@ TEST_CASE("A device may say of itself what it likes: its calibration is written 
   CHECK(back.unique == c.unique);
   CHECK(back.controls.at(0).wrong == c.controls[0].wrong);
   CHECK(write_calibration(back) == write_calibration(c));
+}
+
+TEST_CASE("A device whose name is no text is measured, written, and known again") {
+  Track track = testing::Hands(3).show_everything().track();
+  track.device.name = "Pad \xb7\xff of \xc3\xbc";
+  const DeviceCalibration c = measure(track, 0);
+  CHECK(c.name == "Pad \xef\xbf\xbd\xef\xbf\xbd of \xc3\xbc");
+  CHECK(parse_calibration(write_calibration(c), "c.toml").name == c.name);
+  CHECK(differs({"c.toml", c.id, c.name, c.unique, false}, track.device).empty());
+  for (const char* wrong : {"\xc0\x80", "\xe0\x80\x80", "\xed\xa0\x80", "\xf4\x90\x80\x80", "\xe2\x82"}) CHECK(as_text(wrong) != wrong);
+  CHECK(as_text("a\xe2\x82\xac\xf0\x9f\x98\x80") == "a\xe2\x82\xac\xf0\x9f\x98\x80");
 }

@@ -194,7 +194,8 @@ TEST_CASE("calibrate: measures a recording, writes whole files only, and says wh
 
 TEST_CASE("A live run goes on with the increments that the last one ended with, where its rig says so; its logbook, too") {
   const Folder folder;
-  const std::string line = "XDG_STATE_HOME=" + folder.path.string() + " " GYRAX_TOOL_PATH
+  const std::string line = "XDG_STATE_HOME=" + folder.path.string() +
+                           " " GYRAX_TOOL_PATH
                            " run demo/desk.toml --hands demo/desk_session.toml --plain --no-real-time --for 0.2 --logbook ";
   CHECK(run_line(line + (folder / "one.jsonl") + " 2>&1").exit == 0);
   std::string kept;

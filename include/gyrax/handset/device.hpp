@@ -43,6 +43,8 @@ enum class DeviceKind : std::uint8_t {
 DeviceKind kind_of(const Device& device);
 /// "gamepad", "tilt sensor" …
 const char* name_of(DeviceKind kind) noexcept;
+/// What a device says of itself as text: what is no UTF-8 becomes U+FFFD.
+std::string as_text(const std::string& said);
 /// "1209:0001": vendor and product in hexadecimal.
 std::string id_of(const Device& device);
 
