@@ -92,6 +92,14 @@ bool bad_axis(const Rig& rig, const std::string& name) {
   return !name.empty();
 }
 
+Rig fitted_with_warnings(const std::string& path, const Session& session) {
+  Rig rig = load_rig(path);
+  const std::size_t before = rig.remarks.size();
+  rig = fit(std::move(rig), session.devices());
+  for (std::size_t i = before; i < rig.remarks.size(); ++i) complain(rig.remarks[i]);
+  return rig;
+}
+
 int check(const std::string& path, bool as_json) {
   try {
     const Rig rig = load_rig(path);
@@ -108,7 +116,7 @@ int rehearse(const RehearseOptions& options) {
   if (!options.span.empty() && !span) return bad_span(options.span);
   try {
     const Session session = load_session(options.session);
-    const Rig rig = fit(load_rig(options.rig), session.devices());
+    const Rig rig = fitted_with_warnings(options.rig, session);
     if (bad_axis(rig, options.axis)) return wrong_input;
     const Rehearsal result = gyrax::rehearse(rig, session);
     const Summary summary = summarise(rig, session, result);

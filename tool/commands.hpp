@@ -62,6 +62,8 @@ struct LogbookOptions {
 int logbook(const LogbookOptions& options);
 
 // Shared by the verbs.
+/// The rig with the ends of the session's devices; what is odd about these is told.
+Rig fitted_with_warnings(const std::string& path, const Session& session);
 void complain(const std::string& text);
 int tell(const FileError& error, int otherwise);
 nlohmann::ordered_json problems_json(const FileError& error);

@@ -388,12 +388,12 @@ int live(const LiveOptions& options) {
   try {
     std::optional<Rig> rig;
     std::optional<Session> played;
-    if (!options.rig.empty()) rig = load_rig(options.rig);
+    if (!options.rig.empty() && options.hands.empty()) rig = load_rig(options.rig);
     if (!options.hands.empty()) {
       played = load_session(options.hands);
       if (!played->faults.empty())
         complain(fmt::format("{}: its faults of machines are left out: they belong to rehearsals", options.hands));
-      rig = fit(std::move(*rig), played->devices());
+      rig = fitted_with_warnings(options.rig, *played);
     }
     Signals signals;
     Live session(options, std::move(rig), std::move(played));

@@ -76,7 +76,7 @@ std::int32_t Hands::value_of(Part& part) {
   } else {
     // A spring holds it at rest; a hand that deflects it trembles, as a slow wander. A firm push goes past where it ends.
     const double middle = (is.minimum + is.maximum + ((is.maximum - is.minimum) & 1)) / 2, end = is.maximum - middle;
-    const double rest = (part.rest - (is.minimum < 0 ? 0 : middle)) * (1 - std::abs(part.share));
+    const double rest = (part.rest + is.drift * now_s() - (is.minimum < 0 ? 0 : middle)) * (1 - std::abs(part.share));
     value = middle + (is.reversed ? -part.share : part.share) * is.firmness * end + rest;
   }
   auto raw = static_cast<std::int32_t>(std::lround(value)) + part.wander;
@@ -222,6 +222,18 @@ Hands& Hands::show_everything() {
     turn(find_control(EV_REL, code)->name, 5, 0.5).turn(find_control(EV_REL, code)->name, -5, 0.5);
   for (const std::uint16_t code : model_.device.keys) tap(find_control(EV_KEY, code)->name, 0.12).wait(0.15);
   return wait(0.5);
+}
+
+Hands& Hands::lose(int events) {
+  // The kernel's own word for it, and the frame that ends the gap.
+  if (!plugged_) return *this;
+  track_.events.push_back({now_us_, EV_SYN, SYN_DROPPED, events});
+  track_.events.push_back({now_us_, EV_SYN, SYN_REPORT, 0});
+  // Whoever reads it asks the kernel then how everything stands. No key is down here.
+  for (const std::uint16_t code : model_.device.keys) send(EV_KEY, code, 0);
+  for (const auto& [code, part] : parts_) send(EV_ABS, code, part.told);
+  end_frame();
+  return *this;
 }
 
 Hands& Hands::unplug() {

@@ -79,7 +79,9 @@ HandsetModel joystick() {
   HandsetModel model = made("Bench joystick (made up)", 0x0004);
   add_keys(model, {"grip.trigger", "grip.thumb", "button.0", "button.1", "button.2", "button.3", "button.4", "button.5"});
   for (const int code : {ABS_X, ABS_Y})
-    add_axis(model, code, {.minimum = 0, .maximum = 255, .rest = 131, .slack = 3, .noise = 1, .tremble = 3, .reversed = code == ABS_Y}, 15);
+    add_axis(model, code,
+             {.minimum = 0, .maximum = 255, .rest = 131, .slack = 3, .drift = 0.05, .noise = 1, .tremble = 3, .reversed = code == ABS_Y},
+             15);
   add_axis(model, ABS_RUDDER, {.minimum = 0, .maximum = 255, .rest = 126, .slack = 5, .noise = 2, .tremble = 3, .jumps_every = 200}, 15);
   add_axis(model, ABS_THROTTLE,
            {.minimum = 0, .maximum = 255, .noise = 1, .tremble = 1, .one_sided = true, .reversed = true, .stays = true});

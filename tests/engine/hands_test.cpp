@@ -176,6 +176,23 @@ TEST_CASE("Switches: after a long hold, and while held; off again when their han
   CHECK_FALSE(s.switched_on("valve"));  // on_handset_lost = "off", although on_trip = "keep"
 }
 
+TEST_CASE("A link that falls silent: the engine's switches and those at the far end become what the rig says, each by itself") {
+  Stand s(test::rig(both + "[switch.fan]\non_link_lost = \"on\"\n[switch.belt_lamp]\nstart = \"on\"\non_trip = \"keep\"\n"));
+  live(s);
+  const SwitchId fan{2}, lamp{3};
+  CHECK_FALSE(s.links().switched_on(fan));
+  CHECK(s.links().switched_on(lamp));
+  s.links().bench(LinkId{0}).silence(true);
+  s.run(0.06);  // the last frame has run out; the engine still waits for a heartbeat
+  CHECK(s.state() == State::live);
+  CHECK(s.links().switched_on(fan));
+  CHECK(s.links().switched_on(lamp));
+  s.run(0.3);
+  CHECK(s.state() == State::tripped);
+  CHECK(s.switched_on("fan"));
+  CHECK(s.switched_on("belt_lamp"));
+}
+
 TEST_CASE("A motor: refused while what it needs is off, past its dead band, and through rest when it turns round") {
   Stand s = stand();
   live(s);

@@ -39,6 +39,8 @@ class Hands {
   /// What somebody does who measures a handset: leaves it alone; moves everything to its ends and lets it come back from each,
   /// to the right, away and up first; presses everything.
   Hands& show_everything();
+  /// So many events are lost here, and the kernel says so; then how everything stands, with all keys up.
+  Hands& lose(int events);
   /// The handset is unplugged: nothing is sent until plug(), and hands that go on moving are not heard.
   Hands& unplug();
   Hands& plug();
