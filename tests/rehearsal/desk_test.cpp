@@ -3,6 +3,7 @@
 #include <gyrax/rig/words.hpp>
 
 #include "support/golden.hpp"
+#include "support/rehearsed.hpp"
 
 #include <doctest/doctest.h>
 
@@ -13,35 +14,22 @@ using namespace gyrax;
 
 namespace {
 
-struct Desk {
-  Session session = load_session("demo/desk_session.toml");
-  Rig rig = fit(load_rig("demo/desk.toml"), session.devices());
-  Rehearsal done = rehearse(rig, session);
-
-  const AxisTrace& axis(const std::string& name) const {
-    for (std::size_t a = 0; a < rig.axes.size(); ++a)
-      if (rig.axes[a].name == name) return done.trace.axes[a];
-    throw std::invalid_argument(name);
-  }
-  const AxisSample& at(const std::string& name, double s) const { return axis(name)[done.trace.tick_of(Time{from_seconds(s)})]; }
-};
-
-const Desk& desk() {
-  static const Desk made;
+const test::Rehearsed& desk() {
+  static const test::Rehearsed made("demo/desk.toml", "demo/desk_session.toml");
   return made;
 }
 
 }  // namespace
 
 TEST_CASE("The desk session is told as it always was") {
-  const Desk& d = desk();
+  const test::Rehearsed& d = desk();
   const Summary summary = summarise(d.rig, d.session, d.done);
   CHECK(summary.good());
   test::check_golden("tests/golden/desk_summary.txt", text(d.rig, summary));
 }
 
 TEST_CASE("Rates: 5 % at first, then all of it; twelve held steps of 5 mm, exactly") {
-  const Desk& d = desk();
+  const test::Rehearsed& d = desk();
   CHECK(d.at("x", 4).speed == doctest::Approx(9));  // 5 % of 180
   CHECK(d.at("x", 6.5).speed == doctest::Approx(180));
   CHECK(to_nano(d.at("x", 19.5).position) - to_nano(d.at("x", 16.9).position) == 60'000'000'000);
@@ -50,7 +38,7 @@ TEST_CASE("Rates: 5 % at first, then all of it; twelve held steps of 5 mm, exact
 }
 
 TEST_CASE("The layer comes on under a stick that is held: neither axis jumps, and the turntable waits for neutral") {
-  const Desk& d = desk();
+  const test::Rehearsed& d = desk();
   CHECK(d.at("x", 8.2).speed < -50);
   CHECK(d.at("x", 8.9).speed == 0);
   CHECK(d.at("turntable", 8.9).speed == 0);
@@ -59,7 +47,7 @@ TEST_CASE("The layer comes on under a stick that is held: neither axis jumps, an
 }
 
 TEST_CASE("The belt: not without its vacuum, softly, and through rest before it turns round") {
-  const Desk& d = desk();
+  const test::Rehearsed& d = desk();
   CHECK(d.at("belt", 20.4).why.held.what == Interlock::switch_off);
   const AxisTrace& belt = d.axis("belt");
   std::size_t rested = 0;

@@ -2,6 +2,8 @@
 #include <gyrax/rehearsal/summary.hpp>
 #include <gyrax/testing/limit_checker.hpp>
 
+#include "support/rehearsed.hpp"
+
 #include <doctest/doctest.h>
 
 #include <algorithm>
@@ -11,28 +13,15 @@ using namespace gyrax;
 
 namespace {
 
-struct Fine {
-  Session session = load_session("demo/fine_session.toml");
-  Rig rig = fit(load_rig("demo/fine.toml"), session.devices());
-  Rehearsal done = rehearse(rig, session);
-
-  const AxisTrace& axis(const std::string& name) const {
-    for (std::size_t a = 0; a < rig.axes.size(); ++a)
-      if (rig.axes[a].name == name) return done.trace.axes[a];
-    throw std::invalid_argument(name);
-  }
-  const AxisSample& at(const std::string& name, double s) const { return axis(name)[done.trace.tick_of(Time{from_seconds(s)})]; }
-};
-
-const Fine& fine() {
-  static const Fine made;
+const test::Rehearsed& fine() {
+  static const test::Rehearsed made("demo/fine.toml", "demo/fine_session.toml");
   return made;
 }
 
 }  // namespace
 
 TEST_CASE("Where everything ends, worked out by hand") {
-  const Fine& f = fine();
+  const test::Rehearsed& f = fine();
   // 1500 counts of 0.01 forth, 200 back, 7 forth.
   CHECK(f.axis("z").back().position == 13.07);
   // At the sheet, and back at the park position, exactly.
@@ -46,7 +35,7 @@ TEST_CASE("Where everything ends, worked out by hand") {
 }
 
 TEST_CASE("On the way to a pose both axes are on the line, also held in between") {
-  const Fine& f = fine();
+  const test::Rehearsed& f = fine();
   for (std::size_t t = f.done.trace.tick_of(Time{from_seconds(8.0)}); t < f.done.trace.tick_of(Time{from_seconds(12)}); ++t)
     REQUIRE((f.axis("x")[t].position - 10) / 290 == doctest::Approx((f.axis("y")[t].position - 10) / 140).epsilon(1e-9));
   CHECK(f.at("x", 9.7).speed == 0);
@@ -54,14 +43,14 @@ TEST_CASE("On the way to a pose both axes are on the line, also held in between"
 }
 
 TEST_CASE("Reduced speed: 25 mm/s for the carriage while it is on, and within its brakes when it comes on") {
-  const Fine& f = fine();
+  const test::Rehearsed& f = fine();
   CHECK(f.at("x", 4.3).speed == doctest::Approx(25));
   CHECK(f.at("x", 18.3).speed == doctest::Approx(-180));
   CHECK(f.at("x", 18.6).speed == doctest::Approx(-25));
 }
 
 TEST_CASE("The carriage on the wheel stops when the wheel stops; the lamp goes with the trigger once they have met") {
-  const Fine& f = fine();
+  const test::Rehearsed& f = fine();
   const double at_stop = f.at("x", 25.55).position;
   CHECK(at_stop < 250);
   CHECK(std::abs(f.at("x", 27).position - at_stop) < 1.5 + 0.1);
@@ -70,7 +59,7 @@ TEST_CASE("The carriage on the wheel stops when the wheel stops; the lamp goes w
 }
 
 TEST_CASE("Every limit of every axis held, from the trace alone") {
-  const Fine& f = fine();
+  const test::Rehearsed& f = fine();
   for (std::size_t a = 0; a < f.rig.axes.size(); ++a) {
     testing::LimitChecker checker(f.rig.setup.axes[a].limits);
     const AxisTrace& axis = f.done.trace.axes[a];
