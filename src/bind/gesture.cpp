@@ -21,6 +21,13 @@ void Gestures::decide(SlotId slot, Gesture gesture, Time at, bool over, Stage st
   outcomes_.push_back({slot, gesture, at, over});
 }
 
+void Gestures::wait(Key& key, Stage stage, Time until) noexcept {
+  key.stage = stage;
+  key.turns_at = until;
+  if (waiting_ == 0 || until < next_) next_ = until;
+  ++waiting_;
+}
+
 std::span<const Gestures::Outcome> Gestures::press(SlotId slot, Time at, const Rivals& rivals) noexcept {
   outcomes_.clear();
   Key& key = keys_[index(slot)];
@@ -35,9 +42,7 @@ std::span<const Gestures::Outcome> Gestures::press(SlotId slot, Time at, const R
     decide(slot, Gesture::press, at, false, Stage::decided);
     return outcomes_;
   }
-  key.stage = Stage::undecided;
-  key.turns_at = at + (rivals.hold > Span{} ? rivals.hold : rivals.tap || rivals.double_tap ? times_.tap : times_.chord);
-  ++waiting_;
+  wait(key, Stage::undecided, at + (rivals.hold > Span{} ? rivals.hold : rivals.tap || rivals.double_tap ? times_.tap : times_.chord));
   return outcomes_;
 }
 
@@ -49,8 +54,8 @@ std::span<const Gestures::Outcome> Gestures::release(SlotId slot, Time at) noexc
   if (key.stage == Stage::undecided) {
     const bool tap = at - key.down_at <= times_.tap;
     if (tap && key.rivals.double_tap) {
-      key.stage = Stage::tapped;
-      key.turns_at = at + times_.gap;
+      --waiting_;
+      wait(key, Stage::tapped, at + times_.gap);
     } else {
       decide(slot, tap && key.rivals.tap ? Gesture::tap : Gesture::press, at, true, Stage::idle);
     }
@@ -64,8 +69,8 @@ std::span<const Gestures::Outcome> Gestures::release(SlotId slot, Time at) noexc
 std::span<const Gestures::Outcome> Gestures::pass(Time now) noexcept {
   outcomes_.clear();
   // One after the other, the earliest first; each round decides one key.
-  while (waiting_ > 0) {
-    std::size_t first = keys_.size();
+  while (waiting_ > 0 && next_ <= now) {
+    std::size_t first = keys_.size(), next = keys_.size();
     for (std::size_t i = 0; i < keys_.size(); ++i) {
       const Key& key = keys_[i];
       const bool waits = key.stage == Stage::undecided || key.stage == Stage::tapped;
@@ -73,7 +78,9 @@ std::span<const Gestures::Outcome> Gestures::pass(Time now) noexcept {
       // Held for exactly its time it is a hold; what must not come later may come at the very end of its time.
       const bool due = holds ? key.turns_at <= now : key.turns_at < now;
       if (waits && due && (first == keys_.size() || key.turns_at < keys_[first].turns_at)) first = i;
+      if (waits && (next == keys_.size() || key.turns_at < keys_[next].turns_at)) next = i;
     }
+    next_ = keys_[next].turns_at;
     if (first == keys_.size()) break;
     const Key& key = keys_[first];
     const SlotId slot{static_cast<std::uint16_t>(first)};

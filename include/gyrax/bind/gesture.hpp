@@ -71,12 +71,14 @@ class Gestures {
     Rivals rivals;
     Time down_at{}, turns_at{};  // turns_at: undecided or tapped, when time alone decides
   };
+  void wait(Key& key, Stage stage, Time until) noexcept;
   void decide(SlotId slot, Gesture gesture, Time at, bool over, Stage stage) noexcept;
 
   GestureTimes times_;
   std::vector<Key> keys_;
   std::vector<Outcome> outcomes_;
   std::size_t waiting_ = 0;  // keys that are undecided or tapped
+  Time next_{};              // no later than the first of them is decided by time alone
 };
 
 }  // namespace gyrax
