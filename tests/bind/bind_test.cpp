@@ -213,3 +213,25 @@ TEST_CASE("A trigger as a three-position enable: pressed, squeezed, and not enab
   CHECK(h.say(4, 10).front().kind == Ask::Kind::release);
   CHECK(h.say(4, 60).front().kind == Ask::Kind::enable);
 }
+
+TEST_CASE("Of two layers that are on the later one counts, and only that") {
+  auto first = on(1, Effect::step, 0), second = on(1, Effect::step, 1);
+  first.count = 10;
+  second.count = 100;
+  Hands h({on(1, Effect::step), first, second}, {{SlotId{3}, false}, {SlotId{2}, false}});
+  const auto stepped = [&] {
+    const auto asks = h.say(1, 1);
+    h.say(1, 0);
+    REQUIRE(asks.size() == 1);
+    return asks[0].by / 50'000'000;
+  };
+  CHECK(stepped() == 1);
+  h.say(3, 1);
+  CHECK(stepped() == 10);
+  h.say(2, 1);
+  CHECK(stepped() == 100);
+  h.say(3, 0);
+  CHECK(stepped() == 100);
+  h.say(2, 0);
+  CHECK(stepped() == 1);
+}

@@ -141,3 +141,15 @@ TEST_CASE("A long hold shows how far it is") {
   CHECK(gestures.pass(Time{3s}).size() == 1);
   CHECK(gestures.hold_share(SlotId{0}, Time{3s}) == 0);
 }
+
+TEST_CASE("What time decides for several keys comes in the order of time") {
+  Gestures gestures(3, {});
+  gestures.press(SlotId{0}, Time{1s}, {.hold = 2s});
+  gestures.press(SlotId{1}, Time{1100ms}, {.hold = 500ms});
+  gestures.press(SlotId{2}, Time{1200ms}, {.hold = 1s});
+  const auto told = gestures.pass(Time{5s});
+  REQUIRE(told.size() == 3);
+  CHECK(told[0].slot == SlotId{1});
+  CHECK(told[1].slot == SlotId{2});
+  CHECK(told[2].slot == SlotId{0});
+}

@@ -83,7 +83,8 @@ const std::string both = bench + permits("pad", "menu.right", "shoulder.right", 
                          bind("pad", "dial.1", "adjust = \"chosen\"") + bind("pad", "thumb.right", "choose = [\"rate\", \"increment.x\"]") +
                          bind("pad", "face.south", "set = \"valve\"\ngesture = \"hold\"\nhold_s = 0.5") +
                          bind("pad", "face.north", "set = { switch = \"horn\", to = \"while held\" }") +
-                         bind("pad", "lever", "jog = \"pump\"") + bind("keypad", "key.kp6", "jog = \"x\"");
+                         bind("pad", "lever", "jog = \"pump\"") + bind("keypad", "key.kp6", "jog = \"x\"") +
+                         bind("keypad", "stick.right.x", "jog = \"y\"") + bind("keypad", "dial.2", "handwheel = \"y\"");
 
 Stand stand() { return Stand(test::rig(both)); }
 
@@ -236,6 +237,12 @@ TEST_CASE("One handset is in charge: another says so, takes over at rest by its 
   CHECK(last(s, Event::Kind::move_refused) ==
         "keypad key.kp6 did not move x: pad is in charge; let pad come to rest, then take over with pad menu.right "
         "or keypad key.kp_enter");
+  // A deflection and counts do as little, and say so once.
+  const auto told = s.count(Event::Kind::move_refused);
+  s.move("keypad/stick.right.x", 1).run(0.3).turn("keypad/dial.2", 5).run(0.3);
+  CHECK(s.command("y").p == 0);
+  CHECK(s.count(Event::Kind::move_refused) == told + 2);
+  s.move("keypad/stick.right.x", 0).tick();
   s.tap("keypad/key.kp_enter").tick();
   CHECK(last(s, Event::Kind::refused).starts_with("ready was refused: pad is in charge"));
   CHECK(s.state() == State::live);

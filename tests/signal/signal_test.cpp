@@ -242,17 +242,21 @@ TEST_CASE("A dial with four counts a detent gives one for each, whatever bounces
   dial.detent = 4;
   Box box({dial});
   test::Random random;
-  std::int64_t place = 0, told = 0, detents = 0;
+  std::int64_t place = 0, told = 0, detents = 0, outputs = 0;
   for (int i = 0; i < 2000; ++i) {
     const int way = random.in(0, 1) < 0.6 ? 1 : -1;
     detents += way;
     // Each detent in its own way: at once, count by count, with a count back and forth.
     for (const int count : random.in(0, 1) < 0.5 ? std::vector<int>{4} : std::vector<int>{1, 1, -1, 1, 1, 1}) {
-      told += box.say(0, way * count).counts;
+      const std::int32_t out = box.say(0, way * count).counts;
+      REQUIRE(out * way >= 0);
+      outputs += out != 0 ? 1 : 0;
+      told += out;
       place += way * count;
     }
     REQUIRE(place == 4 * detents);
     REQUIRE(told == detents);
+    REQUIRE(outputs == i + 1);  // one for each detent, and none in between
   }
   CHECK(box.say(0, 400).counts == 100);
 }
@@ -312,4 +316,24 @@ TEST_CASE("A tilt is looked at when all its accelerations are told; a handset th
   box.signal.advance(box.now);
   REQUIRE(box.signal.made().size() == 1);
   CHECK(box.signal.made()[0].fault == ReadingFault::implausible);
+}
+
+TEST_CASE("A control that is made of two handsets' goes with either of them") {
+  const std::vector<HandsetSetup> handsets(2);
+  std::vector<ControlSetup> controls{centred(0), centred(0), made(Making::How::mean, {0, 1})};
+  controls[1].handset = HandsetId{1};
+  for (const HandsetId gone : {HandsetId{0}, HandsetId{1}}) {
+    Signal signal(handsets, controls);
+    std::uint32_t sequence[2] = {};
+    const auto say = [&](HandsetId handset, ControlId control, std::int32_t raw) {
+      signal.accept({handset, control, ++sequence[index(handset)], Time{1s}, Time{1s}, raw}, Time{1s});
+    };
+    for (const HandsetId handset : {HandsetId{0}, HandsetId{1}}) {
+      say(handset, ControlId::presence, 1);
+      say(handset, ControlId{0}, 500);
+    }
+    CHECK(signal.sample(SlotId{2}).value == 0.5);
+    say(gone, ControlId::presence, 0);
+    CHECK_FALSE(signal.sample(SlotId{2}).known);
+  }
 }
