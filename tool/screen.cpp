@@ -24,6 +24,21 @@ std::string cut_to(const std::string& text, std::size_t width) {
   return text.substr(0, at);
 }
 
+/// A sentence on lines of at most `width`, broken between words.
+std::vector<std::string> split(std::string text, std::size_t width) {
+  std::vector<std::string> parts;
+  do {
+    std::string part = cut_to(text, width);
+    if (part.size() < text.size() && text[part.size()] != ' ')
+      if (const std::size_t space = part.rfind(' '); space != std::string::npos && space > 0) part.resize(space);
+    if (part.empty()) break;
+    text.erase(0, part.size());
+    if (text.starts_with(' ')) text.erase(0, 1);
+    parts.push_back(std::move(part));
+  } while (!text.empty());
+  return parts;
+}
+
 std::string padded(const std::string& text, std::size_t width) {
   const std::size_t is = width_of(text);
   return is >= width ? cut_to(text, width) : text + std::string(width - is, ' ');
@@ -249,7 +264,7 @@ class Composer {
     }
     for (const auto& [text, names] : told) {
       const std::string whom = told.size() == 1 && std::count(names.begin(), names.end(), ',') + 1 == std::ssize(all) ? "all axes" : names;
-      add({{fmt::format("{}: {}", whom, text), Style::warn}});
+      for (const std::string& part : split(fmt::format("{}: {}", whom, text), columns_)) add({{part, Style::warn}});
     }
   }
 
@@ -375,17 +390,11 @@ class Composer {
     constexpr std::size_t indent = 13;
     const bool bad = event.cause != Cause::none && about(event.cause).fault;
     const std::size_t room = columns_ > 2 * indent ? columns_ - indent : indent;
-    std::string text = say(*scene_.rig, event);
     std::vector<Line> lines;
-    do {
-      std::string part = cut_to(text, room);
-      if (part.size() < text.size())
-        if (const std::size_t space = part.rfind(' '); space != std::string::npos && space > 0) part.resize(space);
-      text.erase(0, part.size());
-      if (text.starts_with(' ')) text.erase(0, 1);
+    for (const std::string& part : split(say(*scene_.rig, event), room)) {
       const std::string time = lines.empty() ? fmt::format("{:9.3f} s  ", to_seconds(event.at)) : std::string(indent, ' ');
       lines.push_back({{time, Style::dim}, {part, bad ? Style::bad : Style::plain}});
-    } while (!text.empty());
+    }
     return lines;
   }
 
