@@ -145,7 +145,7 @@ void Engine::offer(ZoneId zone, PermitEvent event, State wanted, HandsetId by, E
 
 /// A rate that is not full is told before anyone wonders why so little moves.
 void Engine::announce(ZoneId zone, EventRing& events) noexcept {
-  const auto& numbers = setup_.notches.numbers;
+  const std::span<const NotchSetup::Number> numbers = bind_.numbers().moved();
   for (std::size_t n = 0; n < numbers.size(); ++n) {
     if (numbers[n].rate == no<RateId> || bind_.numbers().percent(numbers[n].rate) >= 100) continue;
     bool here = false;
@@ -157,12 +157,12 @@ void Engine::announce(ZoneId zone, EventRing& events) noexcept {
 }
 
 void Engine::tell_rate(NumberId number, EventRing& events) noexcept {
-  const double percent = bind_.numbers().percent(setup_.notches.numbers[index(number)].rate);
+  const double percent = bind_.numbers().percent(bind_.numbers().moved()[index(number)].rate);
   events.write({.at = now_, .kind = Event::Kind::rate, .which = number, .number = to_nano(percent) / 1'000'000});
 }
 
 void Engine::take_number(const Ask& ask, EventRing& events) noexcept {
-  const NotchSetup::Number& number = setup_.notches.numbers[index(ask.number)];
+  const NotchSetup::Number& number = bind_.numbers().moved()[index(ask.number)];
   if (number.rate != no<RateId>) {
     tell_rate(ask.number, events);
     return;

@@ -18,6 +18,19 @@ std::vector<Wiring> wiring(const std::vector<SwitchSetup>& switches) {
   return values;
 }
 
+/// What the engine itself looks at; the rest it has handed on, and memory is dear on a microcontroller.
+Setup own_part(const Setup& setup) {
+  Setup own;
+  own.longest_tick = setup.longest_tick;
+  own.stations = setup.stations;
+  own.notches.reduced = setup.notches.reduced;
+  own.zones = setup.zones;
+  own.axes = setup.axes;
+  own.links = setup.links;
+  own.switches = setup.switches;
+  return own;
+}
+
 std::vector<Permit> permits(const std::vector<ZoneSetup>& zones) {
   std::vector<Permit> values;
   values.reserve(zones.size());
@@ -48,7 +61,7 @@ TickBuffers::TickBuffers(const Setup& setup, std::size_t capacity)
       view_{commands, why, switches, frames, events} {}
 
 Engine::Engine(const Setup& setup)
-    : setup_(setup),
+    : setup_(own_part(setup)),
       signal_(setup.handsets, setup.controls),
       bind_({setup.bindings, setup.layers, setup.notches, setup.gestures}, setup.controls.size()),
       links_(setup.links, column(setup.axes, wiring_of)),

@@ -8,6 +8,7 @@
 #define TOML_ASSERT(expr) static_assert(true)
 #define TOML_EXCEPTIONS 1
 #define TOML_HEADER_ONLY 1
+#define TOML_MAX_NESTED_VALUES 16  // Document::greatest_depth
 #include <toml++/toml.h>
 
 #include <algorithm>
@@ -63,6 +64,17 @@ std::string shown(double value) {
   return text;
 }
 
+/// So much of a name or a word as a message can hold: a file may have one of a million letters.
+std::string clipped(std::string text) {
+  constexpr std::size_t most = 400;
+  if (text.size() <= most) return text;
+  std::size_t end = most;
+  while (end > 0 && (static_cast<unsigned char>(text[end]) & 0xc0) == 0x80) --end;
+  text.resize(end);
+  text.shrink_to_fit();
+  return text += "…";
+}
+
 }  // namespace
 
 std::string range_text(const Allowed& a) {
@@ -73,13 +85,20 @@ std::string range_text(const Allowed& a) {
 }
 
 void Problems::add(Code code, const Place& at, std::string key, std::string what, std::string allowed, std::string guess) {
-  list_.push_back({code, at.file, at.line, at.column, std::move(key), std::move(what), std::move(allowed), std::move(guess)});
+  if (list_.size() == greatest_told) {
+    ++untold_;
+    return;
+  }
+  list_.push_back({code, at.file, at.line, at.column, clipped(std::move(key)), clipped(std::move(what)), clipped(std::move(allowed)),
+                   clipped(std::move(guess))});
 }
 
 std::vector<Problem> Problems::take() {
   std::stable_sort(list_.begin(), list_.end(), [](const Problem& a, const Problem& b) {
     return a.file == b.file && std::pair(a.line, a.column) < std::pair(b.line, b.column);
   });
+  if (untold_ > 0)
+    list_.push_back({Code::too_many, list_.back().file, 0, 0, "", fmt::format("{} more problems", untold_), "mend these first", ""});
   return std::move(list_);
 }
 
@@ -109,6 +128,12 @@ Table::Node Table::node(const char* key) {
   const Node found{real(table_).get(key)};
   if (found) problems_->places[full(key)] = place(file_, found.at->source());
   return found;
+}
+
+bool Table::too_many(std::size_t rows, const char* key) {
+  if (rows <= greatest_rows) return false;
+  problem(Code::too_many, key, fmt::format("{} of them", rows), fmt::format("at most {}", greatest_rows));
+  return true;
 }
 
 bool Table::has(const char* key) const { return real(table_).contains(key); }
@@ -251,7 +276,7 @@ std::optional<Table> Table::table(const char* key) {
 std::vector<std::pair<std::string, Table>> Table::tables(const char* key) {
   std::vector<std::pair<std::string, Table>> all;
   const std::optional<Table> outer = table(key);
-  if (!outer) return all;
+  if (!outer || too_many(real(outer->table_).size(), key)) return all;
   for (const auto& [name, value] : real(outer->table_)) {
     const std::string named(name.str());
     if (value.as_table() == nullptr) {
@@ -275,6 +300,7 @@ std::vector<Table> Table::rows(const char* key) {
     wrong_type(found, full(key), "a list of tables");
     return all;
   }
+  if (too_many(array->size(), key)) return all;
   for (const toml::node& one : *array) {
     if (one.as_table() != nullptr) {
       all.push_back(Table(one.as_table(), full(key), file_, *problems_));
@@ -320,12 +346,18 @@ void Table::refuse_the_rest() {
 
 namespace {
 
-/// Where a text holds a letter beyond ASCII outside strings and comments, which TOML 1.0 allows nowhere; nullopt if nowhere.
-/// Looked for before the package parses: its table of such letters ends in undefined behaviour.
-std::optional<Place> stray_letter(const std::string& text, const std::string& file) {
+/// What the package must not be given, looked for before it parses; nullopt if there is none. A letter beyond ASCII outside
+/// strings and comments, which TOML 1.0 allows nowhere: its table of such letters ends in undefined behaviour. A key of very
+/// many names: it goes down as deep as there are names, until its stack is used up.
+struct Unparsable {
+  Place at;
+  const char *what, *allowed;
+};
+std::optional<Unparsable> unparsable(const std::string& text, const std::string& file) {
   std::string_view quote;  // of the string that we are in; empty outside
   bool comment = false;
   int line = 1, column = 1;
+  std::size_t dots = 0;  // in one key
   for (std::size_t at = text.starts_with("\xef\xbb\xbf") ? 3 : 0; at < text.size(); ++at, ++column) {
     const char c = text[at];
     const std::string_view rest = std::string_view(text).substr(at);
@@ -334,6 +366,7 @@ std::optional<Place> stray_letter(const std::string& text, const std::string& fi
       if (quote.size() == 1) quote = {};  // not closed; the parser says so
       ++line;
       column = 0;
+      dots = 0;
     } else if (comment) {
       continue;
     } else if (!quote.empty()) {
@@ -350,7 +383,12 @@ std::optional<Place> stray_letter(const std::string& text, const std::string& fi
       quote = rest.starts_with(three) ? three : three.substr(0, 1);
       at += quote.size() - 1;
     } else if (static_cast<unsigned char>(c) >= 0x80) {
-      return Place{file, line, column};
+      return Unparsable{
+          {file, line, column}, "a letter that only a text in quotes or a comment may hold", "a to z, 0 to 9, _ and - in keys and names"};
+    } else if (std::string_view("=,[]{}").find(c) != std::string_view::npos) {
+      dots = 0;
+    } else if (c == '.' && ++dots == Document::greatest_depth) {
+      return Unparsable{{file, line, column}, "a key of too many names", "at most 16 names with dots between them"};
     }
   }
   return std::nullopt;
@@ -359,9 +397,8 @@ std::optional<Place> stray_letter(const std::string& text, const std::string& fi
 }  // namespace
 
 std::optional<Document> Document::parse(const std::string& text, const std::string& file, Problems& problems) {
-  if (const auto at = stray_letter(text, file)) {
-    problems.add(Code::syntax, *at, "", "a letter that only a text in quotes or a comment may hold",
-                 "a to z, 0 to 9, _ and - in keys and names");
+  if (const auto found = unparsable(text, file)) {
+    problems.add(Code::syntax, found->at, "", found->what, found->allowed);
     return std::nullopt;
   }
   try {

@@ -33,6 +33,8 @@ struct Place {
 /// Collects the problems of all documents of a rig or a session, and where each value came from.
 class Problems {
  public:
+  /// More than so many are counted only: nobody mends a thousand at once, and a file may be made to hold a million.
+  static constexpr std::size_t greatest_told = 1000;
   void add(Code code, const Place& at, std::string key, std::string what, std::string allowed = "", std::string guess = "");
   bool any() const { return !list_.empty(); }
   /// In the order of the files' lines.
@@ -41,11 +43,13 @@ class Problems {
 
  private:
   std::vector<Problem> list_;
+  std::size_t untold_ = 0;
 };
 
 /// One table with a name, its file, and the keys that somebody asked for. Whatever was not asked for is unknown.
 class Table {
  public:
+  static constexpr std::size_t greatest_rows = 2048;
   std::optional<double> number(const char* key, const Allowed& allowed);
   double number(const char* key, const Allowed& allowed, double otherwise);
   std::optional<double> required_number(const char* key, const Allowed& allowed);
@@ -58,9 +62,9 @@ class Table {
   std::vector<std::string> texts(const char* key);
   /// A sub-table; reading it marks the key as known. nullopt if it is not there or is something else (told).
   std::optional<Table> table(const char* key);
-  /// Every sub-table of a table of tables ([axis.x], [axis.y] …) with its name.
+  /// Every sub-table of a table of tables ([axis.x], [axis.y] …) with its name; greatest_rows of them at most, more are told.
   std::vector<std::pair<std::string, Table>> tables(const char* key);
-  /// Every table of an array of tables ([[bind]]).
+  /// Every table of an array of tables ([[bind]]); as many at most.
   std::vector<Table> rows(const char* key);
   /// A list of pairs of numbers, as they stand. nullopt if it is not there or is something else (not told).
   std::optional<std::vector<std::pair<double, double>>> pairs(const char* key);
@@ -89,6 +93,7 @@ class Table {
   Node node(const char* key);
   std::optional<double> checked(const Node& node, const std::string& key, const Allowed& allowed);
   void wrong_type(const Node& node, const std::string& key, const char* wanted);
+  bool too_many(std::size_t rows, const char* key);
   std::string full(const std::string& key) const { return name_.empty() ? key : name_ + "." + key; }
 
   const void* table_;  // the parser's, owned by the document
@@ -101,6 +106,8 @@ class Table {
 /// A parsed document. Its tables are valid as long as it is.
 class Document {
  public:
+  /// Names in one key ("a.b.c" has three), and values in one another.
+  static constexpr std::size_t greatest_depth = 16;
   /// A syntax error is told as a problem, and nothing comes back.
   static std::optional<Document> parse(const std::string& text, const std::string& file, Problems& problems);
   Table root(Problems& problems) const { return {root_.get(), "", file_, problems}; }

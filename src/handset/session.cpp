@@ -11,7 +11,6 @@
 namespace gyrax {
 namespace {
 
-constexpr std::size_t greatest_text = 1u << 20;
 const Allowed session_time{0, greatest_session_s, false, "s"};
 
 Time at_s(double seconds) { return Time{from_seconds(seconds)}; }
@@ -60,6 +59,12 @@ class SessionReader {
     if (!table.has("track")) table.missing("track", "the name of an evemu file beside this one");
     if (!track) return;
     handset.track_path = (std::filesystem::path(file_).parent_path() / *track).string();
+    std::error_code unknown;  // told better by who reads it
+    const std::uintmax_t size = std::filesystem::file_size(handset.track_path, unknown);
+    if (!unknown && size > left_)
+      return table.problem(Code::too_many, "track", "the session's tracks are too long",
+                           fmt::format("at most {} bytes together", greatest_track));
+    if (!unknown) left_ -= size;
     try {
       handset.track = read_track(handset.track_path);
     } catch (const SessionError& e) {
@@ -128,6 +133,7 @@ class SessionReader {
   Problems problems_;
   std::vector<Problem> of_tracks_;
   std::error_code error_;
+  std::uintmax_t left_ = greatest_track;  // bytes of tracks
 };
 
 }  // namespace
@@ -141,7 +147,7 @@ std::map<std::string, Device> Session::devices() const {
 Session parse_session(std::string_view text, const std::string& file) { return SessionReader(file).read(text); }
 
 Session load_session(const std::string& path) {
-  const Text text = read_text(path, greatest_text);
+  const Text text = read_text(path, greatest_session);
   if (text.error) throw SessionError({unreadable(path, text.why)}, text.error);
   return parse_session(text.text, path);
 }

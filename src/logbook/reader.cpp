@@ -57,6 +57,26 @@ const Json& row(const Json& json, std::size_t size) {
   return json;
 }
 
+/// Whether a line's lists and objects lie in one another no deeper than any record's do. What is parsed takes some 40 bytes for
+/// each byte of a line, but lists that are opened and never closed would take more.
+bool shallow(std::string_view line) {
+  constexpr int deepest = 16;
+  int depth = 0;
+  bool in_text = false;
+  for (std::size_t i = 0; i < line.size(); ++i) {
+    const char c = line[i];
+    if (c == '"') in_text = !in_text;
+    if (in_text) {
+      if (c == '\\') ++i;
+    } else if (c == '[' || c == '{') {
+      if (++depth > deepest) return false;
+    } else if (c == ']' || c == '}') {
+      --depth;
+    }
+  }
+  return true;
+}
+
 constexpr std::int64_t most_ns = std::int64_t{1} << 60;
 
 Time time_at(Time now, const Json& json) { return now + Span{whole(json, -most_ns, most_ns)}; }
@@ -79,6 +99,10 @@ class LogbookReader::Work {
 
   bool next(LogRecord& record) {
     if (!cut_.empty() || closed_ || !next_line()) return false;
+    if (!shallow(line_text_)) {
+      cut_ = fmt::format("line {} is no record; what is before it was read", line_);
+      return false;
+    }
     try {
       const Json json = Json::parse(line_text_);
       record.line = line_;
@@ -122,7 +146,7 @@ class LogbookReader::Work {
 
   void read_head() {
     const bool whole_line = next_line();
-    const Json head = Json::parse(line_text_, nullptr, false);
+    const Json head = shallow(line_text_) ? Json::parse(line_text_, nullptr, false) : Json();
     if (!whole_line || !head.is_object() || !head.contains("gyrax_logbook"))
       refuse(Code::version_missing, "this is no logbook", "a file that `gyrax run` wrote");
     try {

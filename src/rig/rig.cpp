@@ -56,7 +56,25 @@ std::vector<Document> documents(std::string_view text, const std::string& file, 
   return all;
 }
 
-Rig build(std::string_view text, const std::string& file, const Reader& reader) {
+/// A reader that gives no more than `left` bytes in all.
+Reader bounded(const Reader& reader, std::size_t& left) {
+  return [&reader, &left](const std::string& path) {
+    Text read = reader(path);
+    if (read.error) return read;
+    if (read.text.size() > left)
+      return Text{{},
+                  std::make_error_code(std::errc::file_too_large),
+                  fmt::format("with '{}' the rig's files have more than {} bytes", path, greatest_rig)};
+    left -= read.text.size();
+    return read;
+  };
+}
+
+Rig build(std::string_view text, const std::string& file, const Reader& unbounded) {
+  if (text.size() > greatest_rig)
+    throw RigError({unreadable(file, fmt::format("it has {} bytes; at most {} are read", text.size(), greatest_rig))});
+  std::size_t left = greatest_rig - text.size();
+  const Reader reader = bounded(unbounded, left);
   Problems problems;
   std::vector<RigSource> sources;
   const std::vector<Document> docs = documents(text, file, reader, sources, problems);

@@ -1,7 +1,7 @@
 #include <gyrax/rig/words.hpp>
 #include <gyrax/testing/stand.hpp>
 
-#include "support/allocations.hpp"
+#include "support/heap.hpp"
 #include "support/random.hpp"
 #include "support/rigs.hpp"
 

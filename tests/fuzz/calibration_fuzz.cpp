@@ -1,4 +1,6 @@
 // Any bytes as a calibration, and as a track to measure: what is read or measured is written and read back the same.
+#include "within.hpp"
+
 #include <gyrax/handset/calibration_file.hpp>
 #include <gyrax/handset/measure.hpp>
 
@@ -17,7 +19,7 @@ void hold(const gyrax::DeviceCalibration& calibration) {
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   const std::string_view text{reinterpret_cast<const char*>(data), size};
   try {
-    hold(gyrax::parse_calibration(text, "fuzz.toml"));
+    hold(gyrax::test::within(gyrax::test::toml_memory.of(size), [&] { return gyrax::parse_calibration(text, "fuzz.toml"); }));
   } catch (const gyrax::CalibrationError& error) {
     if (error.problems().empty()) __builtin_trap();
   }

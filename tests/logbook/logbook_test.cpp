@@ -202,6 +202,7 @@ TEST_CASE("What is no logbook is refused with a reason") {
   } cases[] = {{"", "this is no logbook"},
                {"{}\n", "this is no logbook"},
                {"gyrax = 1\n", "this is no logbook"},
+               {std::string(100'000, '['), "this is no logbook"},
                {"{\"gyrax_logbook\":2}\n", "this logbook is of version 2"},
                {"{\"gyrax_logbook\":1}\n", "'program' is missing"},
                {"{\"gyrax_logbook\":\"x\"}\n", "a whole number is wanted"}};

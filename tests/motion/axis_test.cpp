@@ -1,6 +1,6 @@
 #include <gyrax/motion/motion.hpp>
 
-#include "support/allocations.hpp"
+#include "support/heap.hpp"
 #include "support/random.hpp"
 
 #include <doctest/doctest.h>

@@ -3,7 +3,7 @@
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 
-#include "support/allocations.hpp"
+#include "support/heap.hpp"
 #include "support/demo.hpp"
 #include "support/golden.hpp"
 

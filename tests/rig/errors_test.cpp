@@ -52,6 +52,9 @@ std::vector<Case> cases() {
       {Code::syntax, "a value is missing", changed("travel = [0, 100]", "travel =")},
       {Code::syntax, "the same key twice", changed("unit = \"mm\"", "unit = \"mm\"\nunit = \"mm\"")},
       {Code::syntax, "a table's name begins with no letter", changed("[handset.pad]", "[?andset.pad]")},
+      {Code::syntax, "a key that goes too deep", added("[axis.x.a.b.c.d.e.f.g.h.i.j.k.l.m.n.o]\n")},
+      {Code::syntax, "values that lie too deep in one another", added("a = [[[[[[[[[[[[[[[[[0]]]]]]]]]]]]]]]]]\n")},
+      {Code::unreadable, "larger than a rig can be", added(std::string(greatest_rig, '\n'))},
       {Code::version_missing, "no version", changed("gyrax = 1", "")},
       {Code::version_newer, "from the future", changed("gyrax = 1", "gyrax = 2")},
       {Code::unknown_key, "a slip of the pen", changed("travel =", "travle =")},
@@ -114,6 +117,11 @@ std::vector<Case> cases() {
                      text += "[axis.a" + std::to_string(i) + "]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n";
                    parse_rig(text, "rig.toml");
                  }});
+  all.push_back({Code::too_many, "more rows than are read", [] {
+                   std::string text = test::jog_and_step;
+                   for (int i = 0; i < 2050; ++i) text += "[[bind]]\n";
+                   parse_rig(text, "rig.toml");
+                 }});
   all.push_back({Code::duplicate_name, "described in two files", [] {
                    const std::string folder = std::filesystem::temp_directory_path().string() + "/gyrax-include";
                    std::filesystem::create_directories(folder);
@@ -170,6 +178,37 @@ TEST_CASE("Everything that is wrong is told at once, in the order of the lines")
     REQUIRE(e.problems().size() == 4);  // accel is missing, too
     for (std::size_t i = 1; i < e.problems().size(); ++i) CHECK(e.problems()[i - 1].line <= e.problems()[i].line);
   }
+}
+
+TEST_CASE("Of very many problems the first are told and the rest is counted; what is very long is cut short") {
+  std::string text = test::jog_and_step;
+  for (int i = 0; i < 1500; ++i) text += "[[bind]]\ncontrol = \"" + std::string(500, 'x') + "\"\njog = \"x\"\n";
+  try {
+    parse_rig(text, "rig.toml");
+    FAIL("was read");
+  } catch (const RigError& e) {
+    REQUIRE(e.problems().size() == 1001);
+    CHECK(sentence(e.problems().back()) == "rig.toml: 500 more problems; mend these first [too_many]");
+    for (const Problem& p : e.problems()) CHECK(p.what.size() < 500);
+  }
+}
+
+TEST_CASE("A rig's files have a bound together") {
+  const std::string folder = std::filesystem::temp_directory_path().string() + "/gyrax-large";
+  std::filesystem::create_directories(folder);
+  std::string includes;
+  for (const char* name : {"a.toml", "b.toml"}) {
+    write_text(folder + "/" + name, "gyrax = 1\n" + std::string(greatest_rig / 2, '\n'));
+    includes += std::string(includes.empty() ? "" : ", ") + '"' + name + '"';
+  }
+  std::string said;
+  try {
+    parse_rig(replaced(test::jog_and_step, "gyrax = 1", "gyrax = 1\ninclude = [" + includes + "]"), folder + "/rig.toml");
+  } catch (const RigError& e) {
+    said = e.what();
+  }
+  std::filesystem::remove_all(folder);
+  CHECK(said.find("b.toml' the rig's files have more than 1048576 bytes [include]") != std::string::npos);
 }
 
 TEST_CASE("A letter beyond ASCII belongs into quotes and comments; elsewhere it is told, whatever stands before it") {

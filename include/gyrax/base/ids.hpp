@@ -6,6 +6,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <limits>
+#include <type_traits>
 
 namespace gyrax {
 
@@ -33,12 +34,15 @@ enum class ControlId : std::uint16_t {
   gap = 0xfff1,       ///< raw: how many readings are known to be lost, at least 1
 };
 
-/// The identity that stands for "none of them".
 template <class Id>
+concept Identity = std::is_enum_v<Id> && std::is_same_v<std::underlying_type_t<Id>, std::uint16_t>;
+
+/// The identity that stands for "none of them".
+template <Identity Id>
 inline constexpr Id no = Id{std::numeric_limits<std::uint16_t>::max()};
 
 /// The row that an identity stands for.
-template <class Id>
+template <Identity Id>
 constexpr std::size_t index(Id id) noexcept {
   return static_cast<std::size_t>(id);
 }

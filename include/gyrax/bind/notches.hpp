@@ -8,6 +8,7 @@
 #include <gyrax/base/nano.hpp>
 
 #include <cstddef>
+#include <span>
 #include <vector>
 
 namespace gyrax {
@@ -38,7 +39,6 @@ class Notches {
   }
   bool empty() const noexcept { return values_.empty(); }
   const Value& value() const noexcept { return values_[at_]; }
-  std::size_t at() const noexcept { return at_; }
   std::size_t size() const noexcept { return values_.size(); }
 
  private:
@@ -91,9 +91,8 @@ class Numbers {
   }
   /// In percent, to the last digit that is in the list.
   double percent(RateId rate) const noexcept { return rates_[index(rate)].value(); }
-  /// Which notch of its list is in force.
-  std::size_t at(RateId rate) const noexcept { return rates_[index(rate)].at(); }
-  std::size_t at(CoordinateId coordinate) const noexcept { return increments_[index(coordinate)].at(); }
+  /// What bindings move, by NumberId.
+  std::span<const NotchSetup::Number> moved() const noexcept { return numbers_; }
 
   // Both return whether anything changed. pick: percent of a rate, nano-units of increments.
   bool move(NumberId number, int by) noexcept;

@@ -41,7 +41,8 @@ class LogbookReader {
   std::unique_ptr<Work> work_;
 };
 
-/// Greatest line that is read, bytes. A reader's memory is some ten times this at most.
-inline constexpr std::size_t greatest_log_line = 4u << 20;
+/// Greatest line that is read, bytes: the head with a rig of greatest_rig. Reading takes at most 48 bytes of memory for each byte
+/// of the longest line, and 4 MiB, and what the head's rig takes.
+inline constexpr std::size_t greatest_log_line = (2u << 20) + (256u << 10);
 
 }  // namespace gyrax

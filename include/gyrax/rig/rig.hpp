@@ -93,7 +93,8 @@ struct Rig {
   std::map<std::string, Origin> origins;  ///< by full key, "axis.x.speed"; what is not there has its default
 };
 
-/// Greatest rig file, bytes; how many files it may include.
+/// Greatest rig, bytes of all its files together (those that it includes, calibrations); how many it may include. Reading takes
+/// at most 160 bytes of memory for each of them, and 4 MiB.
 inline constexpr std::size_t greatest_rig = 1u << 20, greatest_includes = 32;
 /// The version of the rig's format that this library writes and the newest that it reads.
 inline constexpr int rig_version = 1;
