@@ -85,7 +85,7 @@ std::string range_text(const Allowed& a) {
 }
 
 void Problems::add(Code code, const Place& at, std::string key, std::string what, std::string allowed, std::string guess) {
-  if (list_.size() == greatest_told) {
+  if (full()) {
     ++untold_;
     return;
   }
@@ -333,12 +333,12 @@ std::vector<std::string> Table::keys() const {
 }
 
 void Table::refuse_the_rest() {
+  std::sort(offered_.begin(), offered_.end());
+  offered_.erase(std::unique(offered_.begin(), offered_.end()), offered_.end());
   for (const auto& [name, value] : real(table_)) {
     const std::string key(name.str());
     if (known_.contains(key)) continue;
-    std::sort(offered_.begin(), offered_.end());
-    offered_.erase(std::unique(offered_.begin(), offered_.end()), offered_.end());
-    const std::string meant = nearest(key, offered_);
+    const std::string meant = problems_->full() ? std::string() : nearest(key, offered_);
     problems_->add(Code::unknown_key, place(file_, name.source()), full(key), "no such key",
                    meant.empty() ? fmt::format("known here: {}", listed(offered_)) : std::string(), meant);
   }
@@ -346,27 +346,31 @@ void Table::refuse_the_rest() {
 
 namespace {
 
-/// What the package must not be given, looked for before it parses; nullopt if there is none. A letter beyond ASCII outside
-/// strings and comments, which TOML 1.0 allows nowhere: its table of such letters ends in undefined behaviour. A key of very
-/// many names: it goes down as deep as there are names, until its stack is used up.
+/// What the package must not be given, looked for before it parses; nullopt if there is none.
 struct Unparsable {
   Place at;
   const char *what, *allowed;
 };
+
+/// A letter beyond ASCII outside strings and comments, which TOML 1.0 allows nowhere: the package's table of such letters ends in
+/// undefined behaviour. A quote where no string can begin: what follows would be inside it for us and outside for the package.
+/// A key of very many names: the package goes down as deep as there are names, until its stack is used up.
 std::optional<Unparsable> unparsable(const std::string& text, const std::string& file) {
   std::string_view quote;  // of the string that we are in; empty outside
   bool comment = false;
-  int line = 1, column = 1;
-  std::size_t dots = 0;  // in one key
-  for (std::size_t at = text.starts_with("\xef\xbb\xbf") ? 3 : 0; at < text.size(); ++at, ++column) {
+  char before = '\n';  // outside strings and comments, but for blanks
+  int line = 1;
+  std::size_t begin = text.starts_with("\xef\xbb\xbf") ? 3 : 0;  // of the line
+  std::size_t dots = 0;                                          // in one key
+  for (std::size_t at = begin; at < text.size(); ++at) {
     const char c = text[at];
     const std::string_view rest = std::string_view(text).substr(at);
+    const auto here = [&] { return Place{file, line, static_cast<int>(at - begin) + 1}; };
     if (c == '\n') {
       comment = false;
       if (quote.size() == 1) quote = {};  // not closed; the parser says so
       ++line;
-      column = 0;
-      dots = 0;
+      begin = at + 1;
     } else if (comment) {
       continue;
     } else if (!quote.empty()) {
@@ -374,22 +378,27 @@ std::optional<Unparsable> unparsable(const std::string& text, const std::string&
         ++at;
       } else if (rest.starts_with(quote)) {
         at += quote.size() - 1;
+        // One or two quotes may stand right before the three that close.
+        for (int more = 0; quote.size() == 3 && more < 2 && at + 1 < text.size() && text[at + 1] == c; ++more) ++at;
         quote = {};
       }
+      continue;
     } else if (c == '#') {
       comment = true;
+      continue;
     } else if (c == '"' || c == '\'') {
+      if (std::string_view("\n=,[{.").find(before) == std::string_view::npos)
+        return Unparsable{here(), "a quote where no text can begin", "a text in quotes is a whole value or a name of a key"};
       const std::string_view three = c == '"' ? "\"\"\"" : "'''";
       quote = rest.starts_with(three) ? three : three.substr(0, 1);
       at += quote.size() - 1;
     } else if (static_cast<unsigned char>(c) >= 0x80) {
-      return Unparsable{
-          {file, line, column}, "a letter that only a text in quotes or a comment may hold", "a to z, 0 to 9, _ and - in keys and names"};
-    } else if (std::string_view("=,[]{}").find(c) != std::string_view::npos) {
-      dots = 0;
-    } else if (c == '.' && ++dots == Document::greatest_depth) {
-      return Unparsable{{file, line, column}, "a key of too many names", "at most 16 names with dots between them"};
+      return Unparsable{here(), "a letter that only a text in quotes or a comment may hold", "a to z, 0 to 9, _ and - in keys and names"};
     }
+    if (std::string_view("\n=,[]{}").find(c) != std::string_view::npos) dots = 0;
+    if (c == '.' && ++dots == Document::greatest_depth)
+      return Unparsable{here(), "a key of too many names", "at most 16 names with dots between them"};
+    if (c != ' ' && c != '\t' && c != '\r') before = c;
   }
   return std::nullopt;
 }

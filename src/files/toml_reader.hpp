@@ -37,6 +37,8 @@ class Problems {
   static constexpr std::size_t greatest_told = 1000;
   void add(Code code, const Place& at, std::string key, std::string what, std::string allowed = "", std::string guess = "");
   bool any() const { return !list_.empty(); }
+  /// Whether what comes is counted only.
+  bool full() const { return list_.size() >= greatest_told; }
   /// In the order of the files' lines.
   std::vector<Problem> take();
   std::map<std::string, Place> places;

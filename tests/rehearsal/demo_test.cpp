@@ -3,9 +3,9 @@
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 
-#include "support/heap.hpp"
 #include "support/demo.hpp"
 #include "support/golden.hpp"
+#include "support/heap.hpp"
 
 #include <doctest/doctest.h>
 

@@ -220,7 +220,10 @@ TEST_CASE("A letter beyond ASCII belongs into quotes and comments; elsewhere it 
                {"title = \"a\\\"\xc3\xa9\" # \xc3\xa9\nb = '''\xc3\xa9\n'\xc3\xa9'''\n\xe2\x80\x83"
                 "c = 1\n",
                 4},
-               {"title = \"open\n\xc2\xa0x = 1\n", 2}};
+               {"title = \"open\n\xc2\xa0x = 1\n", 2},
+               {"gyrax = 1\"\"\"o\xef\xbb\xa1g\n", 1},
+               {"gyrax = 1\nn = 1'\x01-\xce\xa0p\n", 2},
+               {"title = \"a\"\"\xc3\xa9\"\n", 1}};
   for (const auto& c : wrong) {
     CAPTURE(c.text);
     try {
@@ -232,4 +235,9 @@ TEST_CASE("A letter beyond ASCII belongs into quotes and comments; elsewhere it 
     }
   }
   CHECK(parse_rig("\xef\xbb\xbf" + test::jog_and_step + "\n# \xc3\xa9\n", "rig.toml").axes.size() == 1);
+  for (const char* title : {"\"\"\"\xc3\xa9\"\" \"\"\"\"\"", "'''\xc3\xa9\n'' ''''", "\"\" # \"\xc3\xa9"}) {
+    CAPTURE(title);
+    const std::string text = std::string("gyrax = 1\ntitle = ") + title + "\n\"include\" = [\n  # \xc3\xa9\n]\n";
+    CHECK(parse_rig(text + test::jog_and_step.substr(test::jog_and_step.find("gyrax = 1") + 10), "rig.toml").axes.size() == 1);
+  }
 }
