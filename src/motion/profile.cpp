@@ -49,11 +49,11 @@ double stop_distance(double v, const Pace& pace) noexcept {
 double rounding(double p, double target, double way) noexcept { return 1e-15 * (size(p) + size(target)) + 1e-12 * size(way) + 1e-15; }
 
 /// A move to the right of where the fastest stop ends: with the start at 0 and `way` > stop. Everything here is told to the
-/// writer through a mirror where the real move goes left.
-template <class Writer>
+/// writer facing the way that the real move goes.
 class Rightward {
  public:
-  Rightward(double v, double a, double way, const Pace& pace, Writer& out) noexcept : v_(v), a_(a), way_(way), pace_(pace), out_(out) {}
+  Rightward(double v, double a, double way, const Pace& pace, Facing<ProfileWriter> out) noexcept
+      : v_(v), a_(a), way_(way), pace_(pace), out_(out) {}
 
   void tell() noexcept {
     if (v_ > pace_.speed || slowest_peak() > pace_.speed) {
@@ -142,7 +142,7 @@ class Rightward {
   /// Passes on what it hears until the velocity is down to `speed`.
   struct SlowedDown {
     double speed;
-    Writer& out;
+    Facing<ProfileWriter> out;
     Sum sum;
     bool below = false;
     void stretch(double duration, double jerk, double a_after) noexcept {
@@ -174,7 +174,7 @@ class Rightward {
   double v_, a_;
   const double way_;
   const Pace& pace_;
-  Writer& out_;
+  const Facing<ProfileWriter> out_;
 };
 
 }  // namespace
@@ -201,10 +201,9 @@ Profile move_to(const AxisState& from, double target, const Pace& pace) noexcept
   const double stopping = sum_of_change({0, from.v, from.a}, 0, pace).p;
   const double off = way - stopping, exact = rounding(from.p, target, way);
   if (off > exact) {
-    Rightward<ProfileWriter>(from.v, from.a, way, pace, out).tell();
+    Rightward(from.v, from.a, way, pace, {out}).tell();
   } else if (off < -exact) {
-    Mirrored<ProfileWriter> left{out};
-    Rightward<Mirrored<ProfileWriter>>(-from.v, -from.a, -way, pace, left).tell();
+    Rightward(-from.v, -from.a, -way, pace, {out, true}).tell();
   } else {
     tell_speed_change(from.v, from.a, 0, pace, out);
   }

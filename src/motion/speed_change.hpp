@@ -30,12 +30,17 @@ struct Sum {
   void arrive(double velocity) noexcept { v = velocity; }
 };
 
-/// What another listener hears of a move in the other direction.
+/// Tells a listener of a move in the one direction or the other. The direction is data, not a type: each type would be
+/// the whole of what follows once more.
 template <class Listener>
-struct Mirrored {
+struct Facing {
   Listener& listener;
-  void stretch(double duration, double jerk, double a_after) noexcept { listener.stretch(duration, -jerk, -a_after); }
-  void arrive(double velocity) noexcept { listener.arrive(-velocity); }
+  bool backward = false;
+  void stretch(double duration, double jerk, double a_after) const noexcept {
+    listener.stretch(duration, backward ? -jerk : jerk, backward ? -a_after : a_after);
+  }
+  void arrive(double velocity) const noexcept { listener.arrive(backward ? -velocity : velocity); }
+  Facing turned() const noexcept { return {listener, !backward}; }
 };
 
 /// The velocity that is left when the acceleration has gone to 0 the shortest way, for v ≥ 0; below 0: it turns first.
@@ -45,7 +50,7 @@ inline double settled_speed(double v, double a, const Pace& pace) noexcept {
 
 /// Takes the acceleration to 0 at once.
 template <class Listener>
-void settle(double a, double settled, const Pace& pace, Listener& out) noexcept {
+void settle(double a, double settled, const Pace& pace, Facing<Listener> out) noexcept {
   const double jerk = a < 0 ? pace.brake_jerk : pace.jerk;
   out.stretch(size(a) / jerk, a < 0 ? jerk : -jerk, 0);
   out.arrive(settled);
@@ -53,7 +58,7 @@ void settle(double a, double settled, const Pace& pace, Listener& out) noexcept 
 
 /// Both speeds ≥ 0 and no turn between them.
 template <class Listener>
-void change_speed_forward(double v, double a, double to, const Pace& pace, Listener& out) noexcept {
+void change_speed_forward(double v, double a, double to, const Pace& pace, Facing<Listener> out) noexcept {
   const double settled = settled_speed(v, a, pace);
   const bool faster = to >= settled;
   if (faster ? a < 0 : a > 0) {
@@ -85,7 +90,7 @@ void change_speed_forward(double v, double a, double to, const Pace& pace, Liste
 
 /// From v ≥ 0 to a standstill that is passed with the acceleration −through. a ≤ 0.
 template <class Listener>
-void brake_through(double v, double a, double through, const Pace& pace, Listener& out) noexcept {
+void brake_through(double v, double a, double through, const Pace& pace, Facing<Listener> out) noexcept {
   const double jerk = pace.brake_jerk, from = -a;
   const double sum = jerk * v + (from * from + through * through) / 2;
   const double peak = greater(greater(lesser(std::sqrt(sum), pace.brake_accel), through), lesser(from, pace.brake_accel));
@@ -106,15 +111,14 @@ inline double best_through(double v, double a, double back, const Pace& pace) no
 
 /// From v ≥ 0 through a standstill to a speed `back` ≥ 0 the other way.
 template <class Listener>
-void turn_round(double v, double a, double through, double back, const Pace& pace, Listener& out) noexcept {
-  Mirrored<Listener> backward{out};
+void turn_round(double v, double a, double through, double back, const Pace& pace, Facing<Listener> out) noexcept {
   brake_through(v, a, through, pace, out);
-  change_speed_forward(0, through, back, pace, backward);
+  change_speed_forward(0, through, back, pace, out.turned());
 }
 
 /// From v ≥ 0 (and a ≥ 0 where v = 0) to any velocity.
 template <class Listener>
-void change_speed_from_forward(double v, double a, double to, const Pace& pace, Listener& out) noexcept {
+void change_speed_from_forward(double v, double a, double to, const Pace& pace, Facing<Listener> out) noexcept {
   const double settled = settled_speed(v, a, pace);
   if (settled >= 0 && to >= 0) {
     change_speed_forward(v, a, to, pace, out);
@@ -132,22 +136,24 @@ void change_speed_from_forward(double v, double a, double to, const Pace& pace, 
     return;
   }
   // It turns, and has to turn once more.
-  Mirrored<Listener> backward{out};
   brake_through(v, a, unavoidable, pace, out);
   const double turned = settled_speed(0, unavoidable, pace);
-  settle(unavoidable, turned, pace, backward);
-  turn_round(turned, 0, best_through(turned, 0, to, pace), to, pace, backward);
+  settle(unavoidable, turned, pace, out.turned());
+  turn_round(turned, 0, best_through(turned, 0, to, pace), to, pace, out.turned());
 }
 
 /// From any state to the velocity `to`, at no acceleration.
 template <class Listener>
-void tell_speed_change(double v, double a, double to, const Pace& pace, Listener& out) noexcept {
+void tell_speed_change(double v, double a, double to, const Pace& pace, Facing<Listener> out) noexcept {
   if (v < 0 || (v == 0 && a < 0)) {
-    Mirrored<Listener> backward{out};
-    change_speed_from_forward(-v, -a, -to, pace, backward);
+    change_speed_from_forward(-v, -a, -to, pace, out.turned());
   } else {
     change_speed_from_forward(v, a, to, pace, out);
   }
+}
+template <class Listener>
+void tell_speed_change(double v, double a, double to, const Pace& pace, Listener& out) noexcept {
+  tell_speed_change(v, a, to, pace, Facing<Listener>{out});
 }
 
 }  // namespace gyrax
