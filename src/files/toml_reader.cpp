@@ -352,9 +352,9 @@ struct Unparsable {
   const char *what, *allowed;
 };
 
-/// A letter beyond ASCII outside strings and comments, which TOML 1.0 allows nowhere: the package's table of such letters ends in
-/// undefined behaviour. A quote where no string can begin: what follows would be inside it for us and outside for the package.
-/// A key of very many names: the package goes down as deep as there are names, until its stack is used up.
+/// A letter beyond ASCII outside strings and comments, which TOML 1.0 allows nowhere, or after a backslash: the package's table
+/// of such letters that are blanks ends in undefined behaviour. A quote where no string can begin: what follows would be inside it for us
+/// and outside for the package. A key of very many names: the package goes down as deep as there are names, until its stack is used up.
 std::optional<Unparsable> unparsable(const std::string& text, const std::string& file) {
   std::string_view quote;  // of the string that we are in; empty outside
   bool comment = false;
@@ -374,8 +374,12 @@ std::optional<Unparsable> unparsable(const std::string& text, const std::string&
     } else if (comment) {
       continue;
     } else if (!quote.empty()) {
-      if (c == '\\' && quote.front() == '"' && rest.size() > 1 && rest[1] != '\n') {
-        ++at;
+      if (c == '\\' && quote.front() == '"') {
+        // Blanks and lines' ends after it are left out, and the package looks at what comes then as at a blank.
+        const std::size_t next = rest.find_first_not_of(" \t\r\n\v\f", 1);
+        if (next != std::string_view::npos && static_cast<unsigned char>(rest[next]) >= 0x80)
+          return Unparsable{here(), "a letter beyond ASCII right after a backslash", "a letter of ASCII between them, or no backslash"};
+        if (rest.size() > 1 && rest[1] != '\n') ++at;
       } else if (rest.starts_with(quote)) {
         at += quote.size() - 1;
         // One or two quotes may stand right before the three that close.

@@ -223,7 +223,9 @@ TEST_CASE("A letter beyond ASCII belongs into quotes and comments; elsewhere it 
                {"title = \"open\n\xc2\xa0x = 1\n", 2},
                {"gyrax = 1\"\"\"o\xef\xbb\xa1g\n", 1},
                {"gyrax = 1\nn = 1'\x01-\xce\xa0p\n", 2},
-               {"title = \"a\"\"\xc3\xa9\"\n", 1}};
+               {"title = \"a\"\"\xc3\xa9\"\n", 1},
+               {"title = \"\"\"a\"\\\xef\xb9\xbf\\L\n", 1},
+               {"title = \"\"\"\na\\\n\t\xef\xb9\xbf\"\"\"\n", 2}};
   for (const auto& c : wrong) {
     CAPTURE(c.text);
     try {
