@@ -1,4 +1,5 @@
 #include "toml_reader.hpp"
+#include "unparsable.hpp"
 
 #include <fmt/format.h>
 
@@ -8,7 +9,7 @@
 #define TOML_ASSERT(expr) static_assert(true)
 #define TOML_EXCEPTIONS 1
 #define TOML_HEADER_ONLY 1
-#define TOML_MAX_NESTED_VALUES 16  // Document::greatest_depth
+#define TOML_MAX_NESTED_VALUES 16
 #include <toml++/toml.h>
 
 #include <algorithm>
@@ -344,74 +345,9 @@ void Table::refuse_the_rest() {
   }
 }
 
-namespace {
-
-/// What the package must not be given, looked for before it parses; nullopt if there is none.
-struct Unparsable {
-  Place at;
-  const char *what, *allowed;
-};
-
-/// A letter beyond ASCII outside strings and comments, which TOML 1.0 allows nowhere, or after a backslash: the package's table
-/// of such letters that are blanks ends in undefined behaviour. A quote where no string can begin: what follows would be inside it for us
-/// and outside for the package. A key of very many names: the package goes down as deep as there are names, until its stack is used up.
-std::optional<Unparsable> unparsable(const std::string& text, const std::string& file) {
-  std::string_view quote;  // of the string that we are in; empty outside
-  bool comment = false;
-  char before = '\n';  // outside strings and comments, but for blanks
-  int line = 1;
-  std::size_t begin = text.starts_with("\xef\xbb\xbf") ? 3 : 0;  // of the line
-  std::size_t dots = 0;                                          // in one key
-  for (std::size_t at = begin; at < text.size(); ++at) {
-    const char c = text[at];
-    const std::string_view rest = std::string_view(text).substr(at);
-    const auto here = [&] { return Place{file, line, static_cast<int>(at - begin) + 1}; };
-    if (c == '\n') {
-      comment = false;
-      if (quote.size() == 1) quote = {};  // not closed; the parser says so
-      ++line;
-      begin = at + 1;
-    } else if (comment) {
-      continue;
-    } else if (!quote.empty()) {
-      if (c == '\\' && quote.front() == '"') {
-        // Blanks and lines' ends after it are left out, and the package looks at what comes then as at a blank.
-        const std::size_t next = rest.find_first_not_of(" \t\r\n\v\f", 1);
-        if (next != std::string_view::npos && static_cast<unsigned char>(rest[next]) >= 0x80)
-          return Unparsable{here(), "a letter beyond ASCII right after a backslash", "a letter of ASCII between them, or no backslash"};
-        if (rest.size() > 1 && rest[1] != '\n') ++at;
-      } else if (rest.starts_with(quote)) {
-        at += quote.size() - 1;
-        // One or two quotes may stand right before the three that close.
-        for (int more = 0; quote.size() == 3 && more < 2 && at + 1 < text.size() && text[at + 1] == c; ++more) ++at;
-        quote = {};
-      }
-      continue;
-    } else if (c == '#') {
-      comment = true;
-      continue;
-    } else if (c == '"' || c == '\'') {
-      if (std::string_view("\n=,[{.").find(before) == std::string_view::npos)
-        return Unparsable{here(), "a quote where no text can begin", "a text in quotes is a whole value or a name of a key"};
-      const std::string_view three = c == '"' ? "\"\"\"" : "'''";
-      quote = rest.starts_with(three) ? three : three.substr(0, 1);
-      at += quote.size() - 1;
-    } else if (static_cast<unsigned char>(c) >= 0x80) {
-      return Unparsable{here(), "a letter that only a text in quotes or a comment may hold", "a to z, 0 to 9, _ and - in keys and names"};
-    }
-    if (std::string_view("\n=,[]{}").find(c) != std::string_view::npos) dots = 0;
-    if (c == '.' && ++dots == Document::greatest_depth)
-      return Unparsable{here(), "a key of too many names", "at most 16 names with dots between them"};
-    if (c != ' ' && c != '\t' && c != '\r') before = c;
-  }
-  return std::nullopt;
-}
-
-}  // namespace
-
 std::optional<Document> Document::parse(const std::string& text, const std::string& file, Problems& problems) {
-  if (const auto found = unparsable(text, file)) {
-    problems.add(Code::syntax, found->at, "", found->what, found->allowed);
+  if (const auto found = unparsable(text)) {
+    problems.add(Code::syntax, {file, found->line, found->column}, "", found->what, found->allowed);
     return std::nullopt;
   }
   try {

@@ -108,8 +108,6 @@ class Table {
 /// A parsed document. Its tables are valid as long as it is.
 class Document {
  public:
-  /// Names in one key ("a.b.c" has three), and values in one another.
-  static constexpr std::size_t greatest_depth = 16;
   /// A syntax error is told as a problem, and nothing comes back.
   static std::optional<Document> parse(const std::string& text, const std::string& file, Problems& problems);
   Table root(Problems& problems) const { return {root_.get(), "", file_, problems}; }

@@ -180,6 +180,27 @@ TEST_CASE("Everything that is wrong is told at once, in the order of the lines")
   }
 }
 
+TEST_CASE("Whatever TOML allows is read, however it is written") {
+  const std::string text = R"(gyrax_session = 1
+length_s = 1
+"quoted".key . 'of names' = 1                   # "\xc3\xa9
+3.14.'x' = 2
+lists = [1, 2.5, [ "[", '{' ], [
+  # a comment "with quotes
+  { a."b=c" = [1, 2], d = "}" }, {},
+], "\", é", '\', 1e3, 0x1f, +inf, 1979-05-27 07:32:00]
+long = """
+"" é \
+   a"" """"
+other = '''it''s [ " '' é'''''
+empty = ""
+[tables."of.names"]
+[[rows]]
+[[ rows . 'x' ]]
+)";
+  CHECK(parse_session(text, "session.toml").length == std::chrono::seconds(1));
+}
+
 TEST_CASE("Of very many problems the first are told and the rest is counted; what is very long is cut short") {
   std::string text = test::jog_and_step;
   for (int i = 0; i < 1500; ++i) text += "[[bind]]\ncontrol = \"" + std::string(500, 'x') + "\"\njog = \"x\"\n";
@@ -224,6 +245,10 @@ TEST_CASE("A letter beyond ASCII belongs into quotes and comments; elsewhere it 
                {"gyrax = 1\"\"\"o\xef\xbb\xa1g\n", 1},
                {"gyrax = 1\nn = 1'\x01-\xce\xa0p\n", 2},
                {"title = \"a\"\"\xc3\xa9\"\n", 1},
+               {"gyrax = 39.\"P\xef\xb6\xbf\n", 1},
+               {"gyrax = 1[\"\xef\xb6\xbf\n", 1},
+               {"a = [1, {b.\"c\" = 2}, 3.\"\xef\xb6\xbf\n", 1},
+               {"gyrax == =\"\xef\xb6\xbf\n", 1},
                {"title = \"\"\"a\"\\\xef\xb9\xbf\\L\n", 1},
                {"title = \"\"\"\na\\\n\t\xef\xb9\xbf\"\"\"\n", 2}};
   for (const auto& c : wrong) {
