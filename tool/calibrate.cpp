@@ -10,6 +10,7 @@
 
 #include <poll.h>
 #include <unistd.h>
+#include <cmath>
 #include <cstdio>
 #include <filesystem>
 #include <map>
@@ -62,7 +63,7 @@ class Guide {
     fmt::print("{}{}\n", what, ends_by_itself ? "" : "  (Enter: go on)");
     std::fflush(stdout);
     std::string told;
-    for (double passed = 0; passed < seconds; passed += look_ms * 1e-3) {
+    for (long left_ms = std::lround(seconds * 1e3); left_ms > 0; left_ms -= look_ms) {
       pollfd wait{STDIN_FILENO, POLLIN, 0};
       if (!ends_by_itself && ::poll(&wait, 1, look_ms) > 0) {
         char text[256];

@@ -325,7 +325,8 @@ class Live {
     if (options_.json) {
       Json histogram = Json::array();
       for (std::size_t i = 0; i < late.counts.size(); ++i)
-        histogram.push_back({{"below_us", i < late.bounds_us.size() ? Json(late.bounds_us[i]) : Json(nullptr)}, {"ticks", late.counts[i]}});
+        histogram.push_back(
+            {{"below_us", i < Lateness::bounds_us.size() ? Json(Lateness::bounds_us[i]) : Json(nullptr)}, {"ticks", late.counts[i]}});
       print_json({{"t", to_seconds(view.now)}, {"ended", account}, {"late_by", histogram}});
     } else {
       fmt::print("{}\n", account);
@@ -349,11 +350,11 @@ class Live {
   static void print_lateness(const Lateness& late) {
     for (std::size_t i = 0; i < late.counts.size(); ++i) {
       if (late.counts[i] == 0) continue;
-      const bool last = i == late.bounds_us.size();
+      const bool last = i == Lateness::bounds_us.size();
       const double share = static_cast<double>(late.counts[i]) / static_cast<double>(late.ticks);
       std::string bar;
       for (int n = 0; n < std::lround(share * 40); ++n) bar += "█";
-      fmt::print("  late by {} {:>6} µs {:>8} ticks  {}\n", last ? "≥" : "<", late.bounds_us[last ? i - 1 : i], late.counts[i], bar);
+      fmt::print("  late by {} {:>6} µs {:>8} ticks  {}\n", last ? "≥" : "<", Lateness::bounds_us[last ? i - 1 : i], late.counts[i], bar);
     }
   }
 

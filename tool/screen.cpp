@@ -188,8 +188,8 @@ class Composer {
           late.missed > 0 ? Style::warn : Style::dim}});
     std::string text = "late by (µs)";
     for (std::size_t i = 0; i < late.counts.size(); ++i) {
-      const bool last = i == late.bounds_us.size();
-      if (late.counts[i] > 0) text += fmt::format("  {}{}: {}", last ? "≥" : "<", late.bounds_us[last ? i - 1 : i], late.counts[i]);
+      const bool last = i == Lateness::bounds_us.size();
+      if (late.counts[i] > 0) text += fmt::format("  {}{}: {}", last ? "≥" : "<", Lateness::bounds_us[last ? i - 1 : i], late.counts[i]);
     }
     add({{text, Style::dim}});
   }

@@ -75,7 +75,8 @@ std::int32_t Hands::value_of(Part& part) {
     if (!is.reversed && value < is.rest) value = is.rest;
   } else {
     // A spring holds it at rest; a hand that deflects it trembles, as a slow wander. A firm push goes past where it ends.
-    const double middle = (is.minimum + is.maximum + ((is.maximum - is.minimum) & 1)) / 2, end = is.maximum - middle;
+    const std::int32_t whole_middle = (is.minimum + is.maximum + ((is.maximum - is.minimum) & 1)) / 2;
+    const double middle = whole_middle, end = is.maximum - middle;
     const double rest = (part.rest + is.drift * now_s() - (is.minimum < 0 ? 0 : middle)) * (1 - std::abs(part.share));
     value = middle + (is.reversed ? -part.share : part.share) * is.firmness * end + rest;
   }
