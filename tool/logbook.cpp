@@ -41,8 +41,9 @@ int logbook(const LogbookOptions& options) {
     if (options.file.empty()) return list_logbooks();
     const Replay replay = gyrax::replay(options.file, span);
     if (replay.done.trace.ticks == 0) {
-      complain(fmt::format("{}: no tick to show{}", options.file,
-                           span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, replay.length_s) : ""));
+      std::string why = span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, replay.length_s) : "";
+      for (const std::string& note : replay.notes) why += "; " + note;
+      complain(fmt::format("{}: no tick to show{}", options.file, why));
       return wrong_input;
     }
     if (bad_axis(replay.rig, options.axis)) return wrong_input;

@@ -228,6 +228,8 @@ TEST_CASE("run: live on recorded hands, told to end by SIGTERM; its logbook repl
   CHECK(nlohmann::json::parse(run("logbook --json " + log, true).out)["replay"]["same"] == true);
   fs::resize_file(log, fs::file_size(log) / 2);
   CHECK(says(run("logbook " + log), "it is cut off inside line "));
+  fs::resize_file(log, gyrax::read_text(log, 1 << 28).text.find('\n') + 1);
+  CHECK(says(run("logbook " + log), "no tick to show; it ends after line 1, without the line that closes it"));
   // Nothing is overwritten, and what cannot be is said.
   CHECK(says(run("run " + demo_rig + " --hands " + demo_session + " --plain --logbook " + log), "File exists"));
   CHECK(run("logbook " + demo_rig).exit == 2);
