@@ -135,12 +135,9 @@ TEST_CASE("No permission is the outside world's failure: 3") {
     fs::permissions(folder / "locked.toml", fs::perms::none);
     const std::string line =
         "setpriv --reuid=65534 --regid=65534 --clear-groups " + std::string(GYRAX_TOOL_PATH) + " check " + (folder / "locked.toml");
-    std::FILE* pipe = ::popen((line + " 2>&1").c_str(), "r");
-    std::array<char, 2048> buffer{};
-    const std::size_t got = std::fread(buffer.data(), 1, buffer.size() - 1, pipe);
-    const int exit = WEXITSTATUS(::pclose(pipe));
-    CHECK(exit == 3);
-    CHECK(std::string(buffer.data(), got).find("no permission") != std::string::npos);
+    const Ran ran = run_line(line + " 2>&1");
+    CHECK(ran.exit == 3);
+    CHECK(says(ran, "no permission"));
     return;
   }
   const Folder folder;
