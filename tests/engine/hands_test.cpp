@@ -305,3 +305,70 @@ TEST_CASE("No request stays behind after any sequence of layers, unplugs, gaps a
     REQUIRE(s.state() != State::live);
   }
 }
+
+TEST_CASE("A three-position enable: squeezed it stops, let back from there it does not move again") {
+  std::string rig = test::jog_and_step;
+  const std::string held = "control = \"shoulder.right\"\npermit = \"enable\"";
+  rig.replace(rig.find(held), held.size(), "control = \"trigger.right\"\npermit = \"enable\"\nsqueeze = 80");
+  Stand s(test::rig(rig));
+  s.move("pad/trigger.right", 0).tap("pad/menu.right").move("pad/trigger.right", 0.6).tick();
+  REQUIRE(s.state() == State::live);
+  s.move("pad/stick.left.x", 1).run(0.5);
+  CHECK(s.command("x").v == doctest::Approx(50));
+  s.move("pad/trigger.right", 1).tick();
+  CHECK(s.state() == State::stopping);
+  CHECK(s.why("x").cause == Cause::enable_squeezed);
+  s.run(0.5);
+  CHECK(s.state() == State::ready);
+  const double rests_at = s.command("x").p;
+  s.move("pad/stick.left.x", 0).move("pad/trigger.right", 0.6).move("pad/stick.left.x", 1).run(0.5);
+  CHECK(s.state() == State::ready);
+  CHECK(s.command("x").p == rests_at);
+  s.move("pad/stick.left.x", 0).move("pad/trigger.right", 0).move("pad/trigger.right", 0.6).tick();
+  CHECK(s.state() == State::live);
+}
+
+TEST_CASE("Keys together are one gesture: in either order within their time, and none of them does what it does alone") {
+  // Alone the left key turns the valve, the right one blows the horn; together, 80 ms apart at most, they step x.
+  const std::string rig = bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
+                          bind("pad", "face.south", "set = \"valve\"") + bind("pad", "face.west", "set = \"horn\"") +
+                          bind("pad", "face.south", "with = [\"face.west\"]\nstep = \"x\"");
+  const struct {
+    const char *first, *second;
+    double apart_s;
+    bool together;
+  } cases[] = {{"pad/face.south", "pad/face.west", 0.02, true},
+               {"pad/face.west", "pad/face.south", 0.06, true},
+               {"pad/face.south", "pad/face.west", 0.12, false},
+               {"pad/face.west", "pad/face.south", 0.2, false}};
+  for (const auto& c : cases) {
+    CAPTURE(c.apart_s);
+    Stand s(test::rig(rig));
+    live(s);
+    for (int again = 1; again <= 2; ++again) {
+      s.press(c.first).run(c.apart_s).press(c.second).run(0.3).release(c.first).run(0.05).release(c.second).run(0.5);
+      const bool once = again % 2 == 1;
+      CHECK(to_nano(s.command("x").p) == (c.together ? again * 100'000'000 : 0));  // increments of 0.1 mm
+      CHECK(s.switched_on("valve") == (once && !c.together));
+      CHECK(s.switched_on("horn") == (once && !c.together));
+    }
+  }
+}
+
+TEST_CASE("What lasts while keys are held together ends with the first that is let go") {
+  const std::string rig =
+      bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
+      bind("pad", "face.south", "with = [\"face.west\", \"face.north\"]\nset = { switch = \"horn\", to = \"while held\" }");
+  for (const char* let_go : {"pad/face.south", "pad/face.west", "pad/face.north"}) {
+    CAPTURE(let_go);
+    Stand s(test::rig(rig));
+    live(s);
+    s.press("pad/face.north").press("pad/face.south").run(0.2);
+    CHECK_FALSE(s.switched_on("horn"));
+    s.release("pad/face.north").release("pad/face.south").run(0.2);
+    s.press("pad/face.north").press("pad/face.south").run(0.02).press("pad/face.west").run(0.2);
+    CHECK(s.switched_on("horn"));
+    s.release(let_go).run(0.05);
+    CHECK_FALSE(s.switched_on("horn"));
+  }
+}
