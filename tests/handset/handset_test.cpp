@@ -1,3 +1,4 @@
+#include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/decoder.hpp>
 #include <gyrax/rehearsal/player.hpp>
@@ -10,6 +11,7 @@
 #include <linux/input-event-codes.h>
 
 #include <algorithm>
+#include <filesystem>
 #include <set>
 
 using namespace gyrax;
@@ -227,6 +229,23 @@ TEST_CASE("Sessions that cannot be are refused, each with its code; unknown keys
     }
   }
   CHECK(parse_session(start, "s.toml").length == std::chrono::seconds(5));
+}
+
+TEST_CASE("A session's tracks have a bound together, held before they are read") {
+  const std::string folder = std::filesystem::temp_directory_path().string() + "/gyrax-tracks";
+  std::filesystem::create_directories(folder);
+  write_text(folder + "/a.evemu", "N: pad\n");
+  write_text(folder + "/b.evemu", "N: pad\n");
+  std::filesystem::resize_file(folder + "/b.evemu", greatest_track - 6);  // a hole, and one byte too many with the other
+  std::string said;
+  try {
+    parse_session("gyrax_session = 1\nlength_s = 5\n[handset.a]\ntrack = \"a.evemu\"\n[handset.b]\ntrack = \"b.evemu\"\n",
+                  folder + "/s.toml");
+  } catch (const SessionError& error) {
+    said = error.what();
+  }
+  std::filesystem::remove_all(folder);
+  CHECK(said.find("handset.b.track: the session's tracks are too long; at most 268435456 bytes together [too_many]") != std::string::npos);
 }
 
 TEST_CASE("A session for another rig is refused, with the line and what was probably meant") {
