@@ -34,6 +34,7 @@ enum class ControlId : std::uint16_t {
   gap = 0xfff1,       ///< raw: how many readings are known to be lost, at least 1
 };
 
+/// One of the identities above: no plain number, and none is made of one by chance.
 template <class Id>
 concept Identity = std::is_enum_v<Id> && std::is_same_v<std::underlying_type_t<Id>, std::uint16_t>;
 

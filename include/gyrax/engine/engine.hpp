@@ -125,7 +125,7 @@ class Engine {
   bool powered(AxisId axis) const noexcept;
   Obstacle holding_live(AxisId axis) const noexcept;
 
-  Setup setup_;
+  Setup setup_;  // what is not handed on to a room
   Signal signal_;
   Bind bind_;
   Links links_;

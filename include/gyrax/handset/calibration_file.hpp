@@ -44,7 +44,7 @@ struct DeviceCalibration {
 };
 
 inline constexpr int calibration_version = 1;
-/// Greatest calibration file, bytes.
+/// Greatest calibration file, bytes. Reading takes at most 160 bytes of memory for each of them, and 4 MiB.
 inline constexpr std::size_t greatest_calibration = 1u << 20;
 
 class CalibrationError : public FileError {
