@@ -1,5 +1,7 @@
 #include <gyrax/base/nano.hpp>
 
+#include <limits>
+
 namespace gyrax {
 
 bool is_position(double value) noexcept { return value >= -greatest_position && value <= greatest_position; }
@@ -12,6 +14,22 @@ Nano to_nano(double value) noexcept {
   if (rest >= 0.5) return whole + 1;
   if (rest <= -0.5) return whole - 1;
   return whole;
+}
+
+Nano nano_below(double value) noexcept {
+  const Nano nearest = to_nano(value);
+  return from_nano(nearest) > value ? nearest - 1 : nearest;
+}
+
+Nano nano_above(double value) noexcept {
+  const Nano nearest = to_nano(value);
+  return from_nano(nearest) < value ? nearest + 1 : nearest;
+}
+
+Nano saturated_product(std::int64_t count, Nano each) noexcept {
+  Nano product = 0;
+  if (!__builtin_mul_overflow(count, each, &product)) return product;
+  return (count < 0) == (each < 0) ? std::numeric_limits<Nano>::max() : std::numeric_limits<Nano>::min();
 }
 
 double from_nano(Nano value) noexcept { return static_cast<double>(value) / 1e9; }

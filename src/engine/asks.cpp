@@ -36,8 +36,10 @@ bool Engine::depends(ZoneId zone, LinkId link) const noexcept { return contains(
 void Engine::take_readings(const TickInput& in, EventRing& events) noexcept {
   for (const Reading& reading : in.readings) {
     // By its own stamp, but for one from the future, which is refused.
+    changed_ = 0;
     take_asks(bind_.pass(reading.event < now_ ? reading.event : now_, signal_), events);
     const Change change = signal_.accept(reading, now_);
+    changed_ = 0;
     if (change.lost > 0)
       events.write({.at = now_, .kind = Event::Kind::gap, .obstacle = {.handset = reading.handset}, .number = change.lost});
     for (std::size_t z = 0; z < permits_.size(); ++z) {
@@ -46,10 +48,13 @@ void Engine::take_readings(const TickInput& in, EventRing& events) noexcept {
       if (change.kind == Change::Kind::absent) fault(zone_at(z), Cause::handset_gone, events);
       if (change.lost > 0 && permits_[z].live()) fault(zone_at(z), Cause::handset_gap, events);
     }
+    if (change.kind == Change::Kind::present) count_on(reading.handset);
+    if (!signal_.forgotten().empty()) take_asks(bind_.lose(signal_.forgotten()), events);
     take_asks(bind_.changed(change, signal_), events);
     for (const Change& made : signal_.made()) take_asks(bind_.changed(made, signal_), events);
   }
   signal_.advance(now_);
+  changed_ = 0;
   for (const Change& change : signal_.made()) {
     for (std::size_t z = 0; z < permits_.size(); ++z)
       if (change.fault != ReadingFault::none && depends(zone_at(z), signal_.setup(change.slot).handset))
@@ -62,6 +67,7 @@ void Engine::take_readings(const TickInput& in, EventRing& events) noexcept {
 void Engine::take_end(EventRing& events) noexcept {
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     stopped_[z] = 1;
+    end(zone_at(z));
     apply(zone_at(z), PermitEvent::stop, Cause::program_ends, events);
   }
 }
@@ -81,6 +87,8 @@ void Engine::take_asks(std::span<const Ask> asks, EventRing& events) noexcept {
         break;
       }
       case Ask::Kind::touched: take_touch(ask, events); break;
+      case Ask::Kind::raise: take_raise(ask, events); break;
+      case Ask::Kind::stale: refuse_stale(ask, events); break;
       default:
         for (std::size_t z = 0; z < permits_.size(); ++z)
           if ((ask.zones >> z & 1u) != 0) take_ask(ask, zone_at(z), events);
@@ -94,6 +102,13 @@ void Engine::take_ask(const Ask& ask, ZoneId zone, EventRing& events) noexcept {
     case Ask::Kind::ready: offer(zone, PermitEvent::make_ready, State::ready, by, events); break;
     case Ask::Kind::enable: offer(zone, PermitEvent::enable, State::live, by, events); break;
     case Ask::Kind::reset: offer(zone, PermitEvent::reset, State::stowed, by, events); break;
+    case Ask::Kind::reset_long: take_long_reset(zone, by, events); break;
+    case Ask::Kind::squeezed: {
+      const SlotId slot = bind_.binding(ask.binding).slot;
+      if (permits_[index(zone)].state() == State::ready)
+        refuse(zone, State::live, {.what = Interlock::squeezed, .handset = by, .slot = slot}, events);
+      break;
+    }
     case Ask::Kind::release:
       if (commands(zone, by)) apply(zone, PermitEvent::release, Cause::enable_released, events);
       break;
@@ -103,6 +118,7 @@ void Engine::take_ask(const Ask& ask, ZoneId zone, EventRing& events) noexcept {
     case Ask::Kind::stow: apply(zone, PermitEvent::stow, Cause::stow, events); break;
     case Ask::Kind::stop:
       stopped_[index(zone)] = 1;
+      end(zone);
       apply(zone, PermitEvent::stop, Cause::stop_key, events);
       break;
     default: break;
@@ -120,6 +136,11 @@ void Engine::offer(ZoneId zone, PermitEvent event, State wanted, HandsetId by, E
   const bool readies = event == PermitEvent::make_ready, takes_over = readies && from != State::stowed && !commands(zone, by);
   const State needed = takes_over || event == PermitEvent::enable ? State::ready : readies ? State::stowed : State::tripped;
   if (stopped_[index(zone)] != 0 || (from == wanted && !takes_over)) return;
+  // One press is one word: what it asks for beside what has just changed was begun before that.
+  if ((changed_ >> index(zone) & 1u) != 0) {
+    refuse(zone, wanted, {.what = Interlock::begun_before}, events);
+    return;
+  }
   if (event == PermitEvent::enable && in_charge(zone) != 0 && !commands(zone, by)) {
     refuse(zone, wanted, {.what = Interlock::another_in_charge, .handset = in_charge_name(zone)}, events);
     return;
@@ -138,9 +159,23 @@ void Engine::offer(ZoneId zone, PermitEvent event, State wanted, HandsetId by, E
   }
   if (readies) put_in_charge(zone, by, events);
   if (takes_over) return;
+  const Time measured_after = since_[index(zone)];
   apply(zone, event, Cause::none, events);
-  if (wanted != State::stowed) take_up(zone);
+  if (wanted != State::stowed) take_up(zone, measured_after);
   if (readies) announce(zone, events);
+}
+
+/// A reset without the handsets that are gone: by anybody who is at neutral and has kept it down for its long time.
+void Engine::take_long_reset(ZoneId zone, HandsetId by, EventRing& events) noexcept {
+  if (permits_[index(zone)].state() != State::tripped || stopped_[index(zone)] != 0) return;
+  Charge& charge = charges_[index(zone)];
+  HandsetBits there = 0;
+  for (const HandsetId handset : setup_.zones[index(zone)].handsets)
+    if (signal_.health(handset, now_) == HandsetHealth::present) there |= bit(handset);
+  const Charge before = charge;
+  if ((counted_on(zone) & ~there) != 0) charge = {station_of(by), counted_on(zone) & there};
+  offer(zone, PermitEvent::reset, State::stowed, by, events);
+  if (permits_[index(zone)].state() == State::tripped) charge = before;
 }
 
 /// A rate that is not full is told before anyone wonders why so little moves.
@@ -164,6 +199,7 @@ void Engine::tell_rate(NumberId number, EventRing& events) noexcept {
 void Engine::take_number(const Ask& ask, EventRing& events) noexcept {
   const NotchSetup::Number& number = bind_.numbers().moved()[index(ask.number)];
   if (number.rate != no<RateId>) {
+    keep_rates();
     tell_rate(ask.number, events);
     return;
   }
@@ -182,10 +218,53 @@ void Engine::take_touch(const Ask& ask, EventRing& events) noexcept {
   refuse_move(axis, binding.slot, {.what = Interlock::another_in_charge, .handset = in_charge_name(setup_.axes[index(axis)].zone)}, events);
 }
 
+/// Slower is for anybody, faster for who is in charge.
+void Engine::take_raise(const Ask& ask, EventRing& events) noexcept {
+  const auto in_charge_of = [&](std::size_t axis) { return in_charge_name(setup_.axes[axis].zone); };
+  HandsetId name = no<HandsetId>;
+  for (std::size_t a = 0; a < setup_.axes.size() && name == no<HandsetId>; ++a)
+    if (ask.number == no<NumberId> || a == index(ask.coordinate)) name = in_charge_of(a);
+  events.write({.at = now_,
+                .kind = Event::Kind::number_refused,
+                .obstacle = {.what = Interlock::another_in_charge, .handset = name},
+                .which = ask.number});
+}
+
+/// Says that something does nothing because it was begun before its zone stopped or changed.
+void Engine::refuse_stale(const Ask& ask, EventRing& events) noexcept {
+  const BindingSetup& binding = bind_.binding(ask.binding);
+  const Obstacle why{.what = Interlock::begun_before, .slot = binding.slot};
+  if (permits(binding.effect)) {
+    const State wanted = binding.effect == Effect::ready ? State::ready : binding.effect == Effect::enable ? State::live : State::stowed;
+    for (std::size_t z = 0; z < permits_.size(); ++z)
+      if ((ask.zones >> z & 1u) != 0) refuse(zone_at(z), wanted, why, events);
+    return;
+  }
+  const AxisId axis{static_cast<std::uint16_t>(index(ask.coordinate))};
+  if (binding.effect == Effect::set) {
+    const ZoneId zone = setup_.switches[index(ask.target)].zone;
+    events.write({.at = now_, .kind = Event::Kind::switch_refused, .zone = zone, .obstacle = why, .target = ask.target});
+  } else if (binding.effect == Effect::step) {
+    const Nano by = saturated_product(binding.count, bind_.numbers().increment(binding.coordinate));
+    events.write({.at = now_,
+                  .kind = Event::Kind::step_refused,
+                  .zone = setup_.axes[index(axis)].zone,
+                  .obstacle = why,
+                  .axis = axis,
+                  .number = by});
+  } else {
+    refuse_move(axis, binding.slot, why, events);
+  }
+}
+
 void Engine::apply(ZoneId zone, PermitEvent event, Cause cause, EventRing& events) noexcept {
   Permit& permit = permits_[index(zone)];
   if (!permit.apply(event, cause)) return;
   const State state = permit.state();
+  since_[index(zone)] = now_;
+  end(zone);
+  if (state == State::live)
+    for (const SlotId slot : setup_.zones[index(zone)].controls) signal_.drop_part(slot);
   const bool caused = state == State::stopping || state == State::tripped;
   events.write({.at = now_, .kind = Event::Kind::state, .zone = zone, .state = state, .cause = caused ? permit.cause() : Cause::none});
   if (state == State::stowed) relieve(zone);
@@ -198,15 +277,21 @@ void Engine::apply(ZoneId zone, PermitEvent event, Cause cause, EventRing& event
   }
 }
 
+/// Whatever was begun before this moment is void in a zone.
+void Engine::end(ZoneId zone) noexcept {
+  changed_ |= 1u << index(zone);
+  bind_.end(zone, permits_[index(zone)].live(), signal_);
+}
+
 void Engine::fault(ZoneId zone, Cause cause, EventRing& events) noexcept {
-  const Phase before = permits_[index(zone)].phase();
-  const Phase after = next(before, PermitEvent::fault);
-  if (after != before) events.write({.at = now_, .kind = Event::Kind::fault, .zone = zone, .cause = cause});
+  if (permits_[index(zone)].after(PermitEvent::fault) != permits_[index(zone)].phase())
+    events.write({.at = now_, .kind = Event::Kind::fault, .zone = zone, .cause = cause});
   apply(zone, PermitEvent::fault, cause, events);
 }
 
-/// Takes up every axis of a zone where it stands: at the measured position where there is one.
-void Engine::take_up(ZoneId zone) noexcept {
+/// Takes up every axis of a zone where it stands: at the measured position where there is one. What was measured before
+/// `measured_after`, when it came to rest, tells where it was on its way.
+void Engine::take_up(ZoneId zone, Time measured_after) noexcept {
   for (const AxisId axis : setup_.zones[index(zone)].axes) {
     const AxisSetup& setup = setup_.axes[index(axis)];
     AxisMotion& motion = motion_.axis(axis);
@@ -218,7 +303,8 @@ void Engine::take_up(ZoneId zone) noexcept {
       const double measured = links_.measured(axis).position;
       // Where the report agrees with the counted rest point, that point is kept: steps stay exact across a pause.
       const double off = measured - stands;
-      if (first || off > setup.settled || off < -setup.settled) motion.restart(measured);
+      const bool outdated = links_.measured_at(setup.wiring.link) < measured_after;
+      if (first || (!outdated && (off > setup.settled || off < -setup.settled))) motion.restart(measured);
     } else if (first) {
       motion.restart(setup.start, true);
     }
@@ -228,64 +314,17 @@ void Engine::take_up(ZoneId zone) noexcept {
   }
 }
 
-/// What keeps steps and counts from an axis; none if nothing does.
-Obstacle Engine::holding_steps(AxisId axis) const noexcept {
-  const Obstacle held = holding(setup_.axes[index(axis)].zone);
-  const Request& request = requests_[index(axis)];
-  if (held.what == Interlock::none && holds_[index(axis)].why.what == Interlock::switch_off) return holds_[index(axis)].why;
-  if (held.what != Interlock::none || !request.moving()) return held;
-  return {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
-}
-
-void Engine::take_step(const Ask& ask, EventRing& events) noexcept {
-  const AxisId axis{static_cast<std::uint16_t>(index(ask.coordinate))};
-  Obstacle held = holding_steps(axis);
-  if (held.what == Interlock::none) {
-    const AxisMotion::Step step = motion_.axis(axis).step(ask.by);
-    if (step == AxisMotion::Step::beyond_travel) held = {.what = ask.by < 0 ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
-    if (step == AxisMotion::Step::too_many) held = {.what = Interlock::too_many_steps};
-  }
-  if (held.what != Interlock::none) bind_.refused(ask.binding);
-  const auto kind = held.what == Interlock::none ? Event::Kind::step : Event::Kind::step_refused;
-  const ZoneId zone = setup_.axes[index(axis)].zone;
-  events.write({.at = now_, .kind = kind, .zone = zone, .cause = tripped_of(zone), .obstacle = held, .axis = axis, .number = ask.by});
-}
-
-/// A wheel brings hundreds of counts a second; to be told once is enough.
-bool Engine::may_tell(AxisId axis) noexcept {
-  constexpr Span quiet = std::chrono::seconds(1);
-  if (now_ - wheel_told_[index(axis)] < quiet) return false;
-  wheel_told_[index(axis)] = now_;
-  return true;
-}
-
-void Engine::take_wheel(const Ask& ask, EventRing& events) noexcept {
-  const AxisId axis{static_cast<std::uint16_t>(index(ask.coordinate))};
-  const BindingSetup& binding = bind_.binding(ask.binding);
-  Obstacle held = holding_steps(axis);
-  std::int64_t dropped = ask.counts;
-  if (held.what == Interlock::none) {
-    dropped = motion_.axis(axis).wheel(ask.counts, ask.by, binding.behind);
-    // What a wheel that may not run ahead drops is meant to be dropped.
-    if (dropped == 0 || binding.behind > 0) return;
-    held = {.what = (dropped < 0) == (ask.by > 0) ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
-  }
-  if (!may_tell(axis)) return;
-  const ZoneId zone = setup_.axes[index(axis)].zone;
-  events.write({.at = now_,
-                .kind = Event::Kind::wheel_refused,
-                .zone = zone,
-                .cause = tripped_of(zone),
-                .obstacle = held,
-                .axis = axis,
-                .number = dropped});
-}
-
 void Engine::take_switch(const Ask& ask, EventRing& events) noexcept {
   const ZoneId zone = setup_.switches[index(ask.target)].zone;
   const State state = permits_[index(zone)].state();
   // What was on while it was held goes off when it is let go, whatever became of the zone meanwhile.
   const bool let_go = bind_.binding(ask.binding).to == SwitchTo::while_held && ask.to == SwitchTo::off;
+  if (ask.lost) {
+    // Nobody knows whether it is still held: what the rig says of a lost handset.
+    const SwitchSetup::OnTrip then = setup_.switches[index(ask.target)].on_handset_lost;
+    if (then != SwitchSetup::OnTrip::keep) turn(ask.target, then == SwitchSetup::OnTrip::on, events);
+    return;
+  }
   if (let_go || state == State::ready || state == State::live) {
     const bool is_on = switches_[index(ask.target)] != 0;
     turn(ask.target, ask.to == SwitchTo::toggle ? !is_on : ask.to == SwitchTo::on, events);

@@ -30,8 +30,16 @@ void Engine::put_in_charge(ZoneId zone, HandsetId handset, EventRing& events) no
 }
 
 void Engine::relieve(ZoneId zone) noexcept {
-  charges_[index(zone)] = {};
+  // Where power is left on, somebody may still reach for a stop: those who were counted on are.
+  charges_[index(zone)] = {0, permits_[index(zone)].powered() ? counted_on(zone) : 0};
   for (const AxisId axis : setup_.zones[index(zone)].axes) bind_.put_in_charge(CoordinateId{static_cast<std::uint16_t>(index(axis))}, ~0u);
+}
+
+/// A handset is there now: where somebody is in charge, its stop may be reached for.
+void Engine::count_on(HandsetId handset) noexcept {
+  for (std::size_t z = 0; z < charges_.size(); ++z)
+    for (const HandsetId one : setup_.zones[z].handsets)
+      if (one == handset && charges_[z].in_charge != 0) charges_[z].counted_on |= bit(handset);
 }
 
 /// One of those in charge, to be named.

@@ -46,7 +46,30 @@ Bounds bounds_of(const AxisSetup& a) {
   const Pace& full = a.limits.full();
   return {a.limits.low(), a.limits.high(), full.speed, full.accel, full.jerk, full.brake_accel, full.brake_jerk};
 }
-std::uint8_t is_measured(const AxisSetup& a) { return a.position == PositionKind::measured ? 1 : 0; }
+LinkId measured_by(const AxisSetup& a) { return a.position == PositionKind::measured ? a.wiring.link : no<LinkId>; }
+ZoneId zone_of(const AxisSetup& a) { return a.zone; }
+
+std::vector<ZoneId> zones(const std::vector<SwitchSetup>& switches) {
+  std::vector<ZoneId> values;
+  values.reserve(switches.size());
+  for (const SwitchSetup& s : switches) values.push_back(s.zone);
+  return values;
+}
+
+std::vector<std::size_t> groups_of(const Setup& setup) {
+  std::vector<std::size_t> values(setup.axes.size());
+  for (std::size_t g = 0; g < setup.groups.size(); ++g)
+    for (const AxisId axis : setup.groups[g].axes) values[index(axis)] = g;
+  return values;
+}
+
+std::vector<std::vector<SwitchId>> needs(const Setup& setup) {
+  std::vector<std::vector<SwitchId>> values(setup.groups.size());
+  for (std::size_t g = 0; g < setup.groups.size(); ++g)
+    for (const AxisId axis : setup.groups[g].axes)
+      values[g].insert(values[g].end(), setup.axes[index(axis)].needs.begin(), setup.axes[index(axis)].needs.end());
+  return values;
+}
 
 ZoneId zone_at(std::size_t row) { return ZoneId{static_cast<std::uint16_t>(row)}; }
 AxisId axis_at(std::size_t row) { return AxisId{static_cast<std::uint16_t>(row)}; }
@@ -63,7 +86,8 @@ TickBuffers::TickBuffers(const Setup& setup, std::size_t capacity)
 Engine::Engine(const Setup& setup)
     : setup_(own_part(setup)),
       signal_(setup.handsets, setup.controls),
-      bind_({setup.bindings, setup.layers, setup.notches, setup.gestures}, setup.controls.size()),
+      bind_({setup.bindings, setup.layers, setup.notches, setup.gestures, column(setup.axes, zone_of), zones(setup.switches)},
+            setup.controls.size()),
       links_(setup.links, column(setup.axes, wiring_of)),
       permits_(permits(setup.zones)),
       motion_(column(setup.axes, limits_of), setup.groups),
@@ -71,14 +95,19 @@ Engine::Engine(const Setup& setup)
       output_(setup.links, column(setup.axes, wiring_of), column(setup.axes, servo_of), column(setup.axes, motor_of),
               wiring(setup.switches)),
       requests_(setup.axes.size()),
-      must_be_measured_(column(setup.axes, is_measured)),
+      measured_by_(column(setup.axes, measured_by)),
+      group_of_(groups_of(setup)),
+      needs_(needs(setup)),
+      rates_(setup.axes.size(), 1),
       taken_up_(setup.axes.size()),
       switches_(setup.switches.size()),
       wheel_told_(setup.axes.size(), Time{-Span{std::chrono::hours(1)}}),
+      since_(setup.zones.size()),
       stopped_(setup.zones.size()),
       charges_(setup.zones.size()),
       holds_(setup.axes.size()) {
   for (std::size_t i = 0; i < switches_.size(); ++i) switches_[i] = setup.switches[i].start_on ? 1 : 0;
+  keep_rates();
 }
 
 void Engine::tick(const TickInput& in, TickOutput& out) noexcept {
@@ -133,42 +162,72 @@ void Engine::compare(const LinkReport& report, EventRing& events) noexcept {
 void Engine::watch(EventRing& events) noexcept {
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     const State state = permits_[z].state();
-    if (state == State::stowed || state == State::tripped) continue;
-    const Interlock loss = first_loss(setup_.zones[z], counted_on(zone_at(z)), signal_, links_, now_).what;
-    if (loss == Interlock::handset_gone) fault(zone_at(z), Cause::handset_gone, events);
-    if (loss == Interlock::handset_silent) fault(zone_at(z), Cause::handset_silent, events);
-    if (loss == Interlock::link_silent) fault(zone_at(z), Cause::link_silent, events);
+    if ((state == State::stowed || state == State::tripped) && !permits_[z].powered()) continue;
+    // All of them: the hardest category counts, whatever was lost first.
+    for (const HandsetId handset : setup_.zones[z].handsets) {
+      if (!has(counted_on(zone_at(z)), handset)) continue;
+      const HandsetHealth health = signal_.health(handset, now_);
+      if (health == HandsetHealth::absent) fault(zone_at(z), Cause::handset_gone, events);
+      if (health == HandsetHealth::silent) fault(zone_at(z), Cause::handset_silent, events);
+    }
+    for (const LinkId link : setup_.zones[z].links)
+      if (!links_.fresh(link, now_)) fault(zone_at(z), Cause::link_silent, events);
+    // Live stands on an enable that is held, and on nothing else.
+    if (permits_[z].live() && !bind_.enabling(zone_at(z), signal_)) apply(zone_at(z), PermitEvent::release, Cause::enable_released, events);
   }
 }
 
+void Engine::keep_rates() noexcept {
+  for (std::size_t a = 0; a < rates_.size(); ++a) rates_[a] = bind_.numbers().rate(CoordinateId{static_cast<std::uint16_t>(a)});
+}
+
 Scale Engine::scale(const GroupSetup& group) const noexcept {
-  const CoordinateId first{static_cast<std::uint16_t>(index(group.axes.front()))};
-  Scale scale{.speed = bind_.numbers().rate(first), .path_speed = group.path_speed};
+  Scale scale{.path_speed = group.path_speed, .own = rates_};
   if (!bind_.reduced()) return scale;
-  scale.speed *= setup_.notches.reduced.speed;
+  scale.speed = setup_.notches.reduced.speed;
   scale.accel = setup_.notches.reduced.accel;
   if (group.reduced_speed < scale.path_speed) scale.path_speed = group.reduced_speed;
   return scale;
 }
 
-/// Whether an axis of a group lacks a switch that it needs. What it was asked meanwhile has to be let go before it counts.
-bool Engine::lacks(const GroupSetup& group, bool live, EventRing& events) noexcept {
-  bool lacking = false;
-  for (const AxisId axis : group.axes) {
+/// A switch that an axis of the group needs and that is off. They move together: what one needs, all need.
+Obstacle Engine::lack(std::size_t group) const noexcept {
+  for (const SwitchId target : needs_[group])
+    if (switches_[index(target)] == 0) return {.what = Interlock::switch_off, .target = target};
+  return {};
+}
+
+/// Whether a followed control that had to be met is where the axis stands, or has passed it.
+bool Engine::has_met(AxisId axis) noexcept {
+  const Request& request = requests_[index(axis)];
+  const double off = request.position - motion_.axis(axis).state().p, near = request.catch_up * 0.01;
+  int& side = holds_[index(axis)].side;
+  const int now = off > near ? 1 : off < -near ? -1 : 0;
+  const bool met = now == 0 || (side != 0 && now != side);
+  side = met ? 0 : now;
+  return met;
+}
+
+/// Whether a group lacks a switch that it needs. What is asked meanwhile has to be let go before it counts, and a control that is
+/// followed has to be brought to where its axis stands.
+bool Engine::lacks(std::size_t group, bool live, EventRing& events) noexcept {
+  if (needs_[group].empty()) return false;
+  const Obstacle off = lack(group);
+  const bool lacking = off.what != Interlock::none;
+  const std::vector<AxisId>& axes = motion_.groups()[group].axes;
+  if (live && lacking) bind_.end_moves(axes, signal_);
+  for (const AxisId axis : axes) {
     Hold& hold = holds_[index(axis)];
-    hold.why = {};
-    if (setup_.axes[index(axis)].needs.empty()) continue;
     Request& request = requests_[index(axis)];
-    Obstacle why;
-    for (const SwitchId target : setup_.axes[index(axis)].needs)
-      if (switches_[index(target)] == 0) why = {.what = Interlock::switch_off, .target = target};
-    const bool lacks_now = why.what != Interlock::none;
-    if (live && lacks_now && request.moving() && !hold.lapsed) refuse_move(axis, request.by, why, events);
-    hold.lapsed = request.moving() && (hold.lapsed || lacks_now);
-    if (!lacks_now && hold.lapsed) why = {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
-    hold.why = why;
-    if (hold.lapsed) request = Request{.by = request.by, .waiting_for = request.by};
-    lacking = lacking || lacks_now;
+    const bool told = request.following && hold.lapsed;
+    if (live && lacking && request.moving() && !told) refuse_move(axis, request.by, off, events);
+    hold.lapsed = live && request.following && (lacking || (hold.lapsed && !has_met(axis)));
+    hold.why = off;
+    if (!hold.lapsed) hold.side = 0;
+    if (hold.lapsed && !lacking) hold.why = {.what = Interlock::not_met, .handset = signal_.setup(request.by).handset, .slot = request.by};
+    if (hold.lapsed) request.following = false;
+    if (lacking) request.jogging = request.going = request.posing = false;
+    if ((hold.lapsed || lacking) && request.by != no<SlotId> && !request.moving()) request.waiting_for = request.by;
   }
   return lacking;
 }
@@ -180,6 +239,9 @@ void Engine::turn_round(AxisId axis) noexcept {
   Hold& hold = holds_[index(axis)];
   Request& request = requests_[index(axis)];
   const AxisMotion& motion = motion_.axis(axis);
+  hold.why = hold.why.what == Interlock::turning_round ? Obstacle{} : hold.why;
+  // It has no place to go to.
+  request.going = request.following = request.posing = false;
   if (!motion.at_rest()) {
     hold.rests_since = now_;
     hold.direction = motion.state().v < 0 ? -1 : motion.state().v > 0 ? 1 : hold.direction;
@@ -201,15 +263,18 @@ void Engine::plan(EventRing& events) noexcept {
   bind_.requests(signal_, now_, requests_);
   for (std::size_t g = 0; g < motion_.groups().size(); ++g) {
     const bool live = permits_[index(motion_.groups()[g].zone)].live();
-    const bool lacking = lacks(motion_.groups()[g], live, events);
+    const bool lacking = lacks(g, live, events);
     for (const AxisId axis : motion_.groups()[g].axes) turn_round(axis);
     if (live && !lacking) {
       motion_.ask(g, requests_, scale(motion_.groups()[g]));
-    } else {
+    } else if (permits_[index(motion_.groups()[g].zone)].powered()) {
       motion_.stop(g);
+    } else {
+      motion_.halt(g);
     }
     motion_.advance(g, dt_s_);
   }
+  tell_dropped(events);
 }
 
 void Engine::command(EventRing& events, TickOutput& out) noexcept {
@@ -282,6 +347,7 @@ Obstacle Engine::holding_live(AxisId axis) const noexcept {
   if (motion.blocked_high()) return {.what = Interlock::end_of_travel_high};
   if (!motion.at_rest()) return {};
   if (request.asked() && holds_[index(axis)].why.what != Interlock::none) return holds_[index(axis)].why;
+  if (request.asked() && !request.posing && motion_.on_path(group_of_[index(axis)])) return {.what = Interlock::on_path};
   if (request.waiting_for != no<SlotId>) {
     const SlotId slot = request.waiting_for;
     return {.what = Interlock::not_neutral, .handset = signal_.setup(slot).handset, .slot = slot};
@@ -293,7 +359,7 @@ bool Engine::powered(AxisId axis) const noexcept { return permits_[index(setup_.
 
 Obstacle Engine::obstacle(ZoneId zone) const noexcept {
   if (charges_[index(zone)].in_charge != 0)
-    return first_obstacle(setup_.zones[index(zone)], counted_on(zone), in_charge(zone), must_be_measured_, signal_, links_, now_);
+    return first_obstacle(setup_.zones[index(zone)], counted_on(zone), in_charge(zone), measured_by_, signal_, links_, now_);
   // Nobody is in charge: anybody who could be will do.
   Obstacle first;
   for (const HandsetId handset : setup_.zones[index(zone)].handsets) {
@@ -306,7 +372,7 @@ Obstacle Engine::obstacle(ZoneId zone) const noexcept {
 
 Obstacle Engine::obstacle(ZoneId zone, HandsetId would_be_in_charge) const noexcept {
   const HandsetBits station = station_of(would_be_in_charge);
-  return first_obstacle(setup_.zones[index(zone)], station, station, must_be_measured_, signal_, links_, now_);
+  return first_obstacle(setup_.zones[index(zone)], station, station, measured_by_, signal_, links_, now_);
 }
 
 }  // namespace gyrax

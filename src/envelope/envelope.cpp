@@ -66,8 +66,8 @@ bool Envelope::holds(const Checked& b, const State& last, bool may_move, const A
 
   if (size(c.v) > b.speed) return false;
   const double units = slack * (1 + size(c.p));
-  // At a steady speed, as most ticks are, nothing but that is left to hold.
-  if (c.a == 0 && last.a == 0 && c.v == last.v) return size(moved - c.v * dt) <= units && fits_in(b, c, moved, units);
+  // At a steady speed, as most ticks are, nothing but that is left to hold. Both ends may be alike with a move between them, too.
+  if (c.a == 0 && last.a == 0 && c.v == last.v && size(moved - c.v * dt) <= units) return fits_in(b, c, moved, units);
 
   // Acceleration as told; gaining speed with one limit, losing it with the other.
   const double gains = c.v * c.a, gained = last.v * last.a;

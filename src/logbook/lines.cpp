@@ -17,7 +17,7 @@ using Json = nlohmann::ordered_json;
 
 constexpr const char* event_kinds[] = {"state",          "fault",   "refused",   "step",   "step_refused", "wheel_refused",
                                        "switch_refused", "rate",    "increment", "chosen", "layer",        "in_charge",
-                                       "move_refused",   "reduced", "switched",  "gap"};
+                                       "move_refused",   "reduced", "switched",  "gap",    "dropped",      "number_refused"};
 static_assert(std::size(event_kinds) == Event::kinds);
 constexpr const char* modes[] = {"off", "hold", "follow"};
 

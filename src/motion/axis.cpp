@@ -60,9 +60,18 @@ void AxisMotion::keep() noexcept {
 }
 
 void AxisMotion::carry(const AxisState& state) noexcept {
-  state_ = state;
+  const bool moved = !at_rest();
   stop();
+  state_ = state;
   counted_ = planned_ = false;
+  grow_sure(moved);
+}
+
+/// A move is over, or has met what it follows: what follows a trembling control comes to no rest.
+void AxisMotion::grow_sure(bool moved) noexcept {
+  if (!unsure_ || !moved || !(at_rest() || met())) return;
+  unsure_ = false;
+  set_pace();
 }
 
 void AxisMotion::put_down(Nano goal) noexcept {
@@ -86,8 +95,20 @@ void AxisMotion::set_pace() noexcept {
   planned_ = false;
 }
 
-void AxisMotion::jog(double velocity) noexcept {
+void AxisMotion::drop_pending() noexcept {
+  if (!pending_) return;
   pending_ = false;
+  dropped_ += goal_ - rest_point();
+}
+
+Nano AxisMotion::take_dropped() noexcept {
+  const Nano dropped = dropped_;
+  dropped_ = 0;
+  return dropped;
+}
+
+void AxisMotion::jog(double velocity) noexcept {
+  drop_pending();
   if (velocity > 0 || velocity < 0) {
     ask(Wish::jog, velocity);
   } else {
@@ -95,13 +116,14 @@ void AxisMotion::jog(double velocity) noexcept {
   }
 }
 
-void AxisMotion::follow(double position, double catch_up) noexcept {
-  pending_ = false;
+void AxisMotion::follow(double position, double catch_up, std::uint32_t whose) noexcept {
+  drop_pending();
   if (!(position - position == 0)) {
     ask(Wish::rest, 0);
     return;
   }
-  if (wish_ != Wish::follow) met_ = false;
+  if (wish_ != Wish::follow || whose != whose_) planned_ = met_ = false;
+  whose_ = whose;
   catch_up_ = catch_up > 0 ? catch_up : least_share * limits_.speed();
   ask(Wish::follow, within(position, limits_.low(), limits_.high()));
 }
@@ -115,7 +137,7 @@ void AxisMotion::settle() noexcept {
 }
 
 void AxisMotion::stop() noexcept {
-  pending_ = false;
+  drop_pending();
   ask(Wish::rest, 0);
 }
 
@@ -134,8 +156,9 @@ void AxisMotion::aim(Nano goal) noexcept {
 
 bool AxisMotion::go(Nano goal) noexcept {
   if (!inside(goal)) return false;
-  aim(goal);
+  if (pending_ && goal != goal_) drop_pending();
   pending_ = false;
+  aim(goal);
   ask(Wish::goal, 0);
   return true;
 }
@@ -161,7 +184,7 @@ std::int64_t AxisMotion::wheel(std::int64_t counts, Nano by, Nano most) noexcept
   const Nano from = rest_point();
   const bool upward = (counts > 0) == (by > 0);
   const Nano here = to_nano(state_.p);
-  const Nano low = to_nano(limits_.low()), high = to_nano(limits_.high());
+  const Nano low = limits_.low_nano(), high = limits_.high_nano();
   // The furthest that it may owe; what it cannot help any more stays.
   Nano end = upward ? high : low;
   if (most > 0) end = upward ? (here + most < end ? here + most : end) : (here - most > end ? here - most : end);
@@ -287,11 +310,7 @@ void AxisMotion::advance(double dt_s) noexcept {
   if (in_travel) state_.p = within(state_.p, limits_.low(), limits_.high());
   counted_ = wish_ == Wish::goal && plan_time_ >= plan_.duration();
   if (counted_) pending_ = false;
-  // What follows a trembling control comes to no rest.
-  if (unsure_ && moved && (at_rest() || met())) {
-    unsure_ = false;
-    set_pace();
-  }
+  grow_sure(moved);
 }
 
 }  // namespace gyrax

@@ -24,6 +24,7 @@ Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> gro
       limit_(axes.size()),
       settled_(axes.size()),
       goals_(axes.size()),
+      moves_(axes.size()),
       paces_(axes.size()) {
   axes_.reserve(axes.size());
   for (const AxisLimits& limits : axes) axes_.emplace_back(limits);
@@ -33,12 +34,12 @@ Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> gro
   }
 }
 
-void Motion::ask_axis(AxisMotion& axis, const Request& request, const Scale& scale) noexcept {
-  axis.scale(scale.speed, scale.accel * request.accel);
+void Motion::ask_axis(AxisMotion& axis, const Request& request, double speed, double accel) noexcept {
+  axis.scale(speed, accel * request.accel);
   if (request.going) {
     if (!axis.go(request.goal)) axis.stop();
   } else if (request.following) {
-    axis.follow(request.position, request.catch_up);
+    axis.follow(request.position, request.catch_up, static_cast<std::uint32_t>(index(request.follower)));
   } else if (request.jogging) {
     axis.jog(request.jog * axis.pace().speed);
   } else {
@@ -53,7 +54,7 @@ void Motion::ask(std::size_t group, std::span<const Request> requests, const Sca
     ask_capped(setup, requests, scale);
     return;
   }
-  for (const AxisId axis : setup.axes) ask_axis(axes_[index(axis)], requests[index(axis)], scale);
+  for (const AxisId axis : setup.axes) ask_axis(axes_[index(axis)], requests[index(axis)], scale.speed_of(axis), scale.accel);
 }
 
 bool Motion::at_rest(const GroupSetup& group) const noexcept {
@@ -70,13 +71,14 @@ bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, cons
   const std::size_t n = setup.axes.size();
   for (std::size_t i = 0; i < n; ++i) {
     const Request& request = requests[index(setup.axes[i])];
-    posing = posing || (request.going && request.posing);
-    same = same && (!request.posing || request.goal == path.goal(i));
+    const bool named = request.going && request.posing;
+    posing = posing || named;
+    same = same && named == path.moves(i) && (!named || request.goal == path.goal(i));
   }
   if (!posing && carried_[group] == 0) return false;
   for (std::size_t i = 0; i < n; ++i) {
     AxisMotion& axis = axes_[index(setup.axes[i])];
-    axis.scale(scale.speed, scale.accel);
+    axis.scale(scale.speed_of(setup.axes[i]), scale.accel);
     paces_[i] = axis.pace();
   }
   if (carried_[group] != 0) {
@@ -93,12 +95,14 @@ bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, cons
     return true;
   }
   for (std::size_t i = 0; i < n; ++i) {
-    const AxisMotion& axis = axes_[index(setup.axes[i])];
+    AxisMotion& axis = axes_[index(setup.axes[i])];
     const Request& request = requests[index(setup.axes[i])];
+    axis.stop();
     from_[i] = axis.state().p;
-    goals_[i] = request.posing ? request.goal : axis.rest_point();
+    goals_[i] = request.goal;
+    moves_[i] = request.going && request.posing ? 1 : 0;
   }
-  path.begin(from_, goals_, paces_, scale.path_speed);
+  path.begin(from_, goals_, moves_, paces_, scale.path_speed);
   path.go();
   carried_[group] = path.arrived() ? 0 : 1;
   return true;
@@ -136,7 +140,7 @@ void Motion::ask_capped(const GroupSetup& group, std::span<const Request> reques
   for (std::size_t i = 0; i < n; ++i) {
     const AxisMotion& axis = axes_[index(group.axes[i])];
     const Request& request = requests[index(group.axes[i])];
-    const double speed = scale.speed * axis.limits().speed();
+    const double speed = scale.speed_of(group.axes[i]) * axis.limits().speed();
     settled_[i] = unavoidable_speed(axis.state(), axis.pace());
     const bool jogs = request.jogging && !request.going && !request.following;
     wanted_[i] = jogs ? size(request.jog) * speed : request.moving() || axis.has_goal() ? speed : 0;
@@ -145,22 +149,30 @@ void Motion::ask_capped(const GroupSetup& group, std::span<const Request> reques
   for (std::size_t i = 0; i < n; ++i) {
     AxisMotion& axis = axes_[index(group.axes[i])];
     Request request = requests[index(group.axes[i])];
-    Scale own = scale;
+    double speed = scale.speed_of(group.axes[i]);
     if (request.jogging) {
       // The deflection is in the limit already.
       request.jog = wanted_[i] > 0 ? request.jog * (limit_[i] / wanted_[i]) : 0;
     }
-    if (!request.jogging || request.going || request.following) own.speed = limit_[i] / axis.limits().speed();
-    ask_axis(axis, request, own);
+    if (!request.jogging || request.going || request.following) speed = limit_[i] / axis.limits().speed();
+    ask_axis(axis, request, speed, scale.accel);
+    // Others have all of the path's speed: it waits.
+    if (speed < AxisMotion::least_share) axis.pause();
   }
 }
 
 void Motion::stop(std::size_t group) noexcept {
-  if (carried_[group] != 0) {
+  if (carried_[group] != 0 && groups_[group].together) {
     paths_[path_of_[group]].hold();
     return;
   }
+  carried_[group] = 0;
   for (const AxisId axis : groups_[group].axes) axes_[index(axis)].stop();
+}
+
+void Motion::halt(std::size_t group) noexcept {
+  carried_[group] = 0;
+  for (const AxisId axis : groups_[group].axes) axes_[index(axis)].keep();
 }
 
 void Motion::advance(std::size_t group, double dt_s) noexcept {
@@ -173,6 +185,7 @@ void Motion::advance(std::size_t group, double dt_s) noexcept {
   path.advance(dt_s);
   for (std::size_t i = 0; i < setup.axes.size(); ++i) {
     AxisMotion& axis = axes_[index(setup.axes[i])];
+    if (!path.moves(i)) continue;
     if (path.arrived()) {
       axis.put_down(path.goal(i));
     } else {

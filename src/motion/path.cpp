@@ -4,12 +4,14 @@
 
 namespace gyrax {
 
-void Path::begin(std::span<const double> from, std::span<const Nano> goals, std::span<const Pace> paces, double path_speed) noexcept {
+void Path::begin(std::span<const double> from, std::span<const Nano> goals, std::span<const std::uint8_t> moves,
+                 std::span<const Pace> paces, double path_speed) noexcept {
   length_ = 0;
   for (std::size_t i = 0; i < share_.size(); ++i) {
     from_[i] = from[i];
     goals_[i] = goals[i];
-    share_[i] = from_nano(goals[i]) - from[i];
+    moves_[i] = moves[i];
+    share_[i] = moves[i] != 0 ? from_nano(goals[i]) - from[i] : 0;
     length_ = greater(length_, size(share_[i]));
   }
   for (double& share : share_) share = length_ > 0 ? share / length_ : 0;
@@ -54,6 +56,7 @@ void Path::advance(double dt_s) noexcept {
 }
 
 AxisState Path::state(std::size_t axis) const noexcept {
+  if (moves_[axis] == 0) return {from_[axis], 0, 0};
   if (arrived()) return {from_nano(goals_[axis]), 0, 0};
   return {from_[axis] + share_[axis] * state_.p, share_[axis] * state_.v, share_[axis] * state_.a};
 }

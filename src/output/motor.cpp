@@ -6,7 +6,8 @@ namespace gyrax {
 
 std::int32_t MotorMap::power(double share) const noexcept {
   const double size = share < 0 ? -share : share;
-  if (!(size > 0)) return 0;
+  // What rounds to no power is none: a dead band is not skipped for the rounding of a speed.
+  if (!(size * full >= 0.5)) return 0;
   const double skipped = size >= 1 ? 1 : dead_band + (1 - dead_band) * size;
   const auto out = static_cast<std::int32_t>(std::floor(skipped * full + 0.5));
   return (share < 0) != reversed ? -out : out;

@@ -14,12 +14,18 @@ Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal&
   return {};
 }
 
-Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
-                        std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links, Time now) noexcept {
+Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge, std::span<const LinkId> measured_by,
+                        const Signal& signal, const Links& links, Time now) noexcept {
   if (const Obstacle loss = first_loss(zone, counted_on, signal, links, now); loss.what != Interlock::none) return loss;
+  for (const SlotId slot : zone.stops) {
+    const Sample& sample = signal.sample(slot);
+    const HandsetId handset = signal.setup(slot).handset;
+    if (sample.known && !sample.neutral()) return {.what = Interlock::stop_held, .handset = handset, .slot = slot};
+    if (!sample.known && has(counted_on, handset)) return {.what = Interlock::unreported, .handset = handset, .slot = slot};
+  }
   for (const AxisId axis : zone.axes)
-    if (must_be_measured[index(axis)] != 0 && !links.measured(axis).measured)
-      return {.what = Interlock::no_position, .link = zone.links.empty() ? no<LinkId> : zone.links.front()};
+    if (const LinkId link = measured_by[index(axis)]; link != no<LinkId> && !links.measured(axis).measured)
+      return {.what = Interlock::no_position, .link = link};
   for (const SlotId slot : zone.followed) {
     const HandsetId handset = signal.setup(slot).handset;
     if (has(in_charge, handset) && !signal.sample(slot).known) return {.what = Interlock::unreported, .handset = handset, .slot = slot};

@@ -15,13 +15,18 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"link_silent", "{link} gives no heartbeat", "check that {link} is on and connected"},
     {"no_position", "{link} has not said where it is", "wait for a report, or check the axis's sensor"},
     {"unreported", "{control} has not reported yet", "move {control} once and let it go"},
-    {"not_neutral", "{control} is not at neutral", "let {control} go"},
+    {"not_neutral", "{control} is not at neutral", "let {control} go; if nobody touches it, move it once"},
     {"end_of_travel_low", "it is at the low end of its travel", "move it the other way"},
     {"end_of_travel_high", "it is at the high end of its travel", "move it the other way"},
     {"too_many_steps", "it still has to make too many steps", "wait until it has caught up, or take a larger increment"},
     {"another_in_charge", "{handset} is in charge", "let {handset} come to rest, then take over with {ready}"},
     {"switch_off", "{switch} is off, and it must be on for this to move", "let the control go, turn {switch} on, then use it again"},
     {"turning_round", "it rests before it turns round", "wait until it has rested"},
+    {"begun_before", "it was begun before the zone's state changed", "let the control go and do it again"},
+    {"stop_held", "stop is held down ({control})", "let {control} go"},
+    {"squeezed", "{control} is squeezed past its middle position", "let {control} go, then press it to its middle position"},
+    {"on_path", "its group is on the way to a pose", "let the pose's control go and wait until the group is at rest"},
+    {"not_met", "{control} is not where the axis stands", "bring {control} to where the axis stands"},
 }};
 
 }  // namespace

@@ -10,16 +10,22 @@ void Permit::note_stop(Cause cause) noexcept {
   if (!under_way || (about(cause).fault && !about(cause_).fault)) cause_ = cause;
 }
 
+Phase Permit::after(PermitEvent event) const noexcept {
+  const bool ends = event == PermitEvent::stow || event == PermitEvent::stop || event == PermitEvent::fault;
+  return next(phase_ == Phase::stowed && powered_ && ends ? Phase::ready : phase_, event);
+}
+
 bool Permit::apply(PermitEvent event, Cause cause) noexcept {
-  const Phase before = phase_;
-  const Phase after = next(before, event);
-  if (cause != Cause::none && before != Phase::stowed && (after != before || stopping() || before == Phase::tripped)) note_stop(cause);
-  phase_ = after;
+  const Phase before = phase_, then = after(event);
+  const bool counts = then != before || stopping() || before == Phase::tripped;
+  if (cause != Cause::none && counts) note_stop(cause);
+  phase_ = then;
   if (event == PermitEvent::make_ready && before == Phase::stowed) powered_ = true;
-  if (before != Phase::live && after == Phase::live) powered_ = true;
+  if (before != Phase::live && then == Phase::live) powered_ = true;
   if (stopping() && category_ == Category::zero) powered_ = false;
+  if (phase_ == Phase::tripped && category_ != Category::two) powered_ = false;
   if (event == PermitEvent::rest && state_of(before) == State::stopping && category_ != Category::two) powered_ = false;
-  return after != before;
+  return then != before;
 }
 
 }  // namespace gyrax

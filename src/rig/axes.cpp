@@ -10,6 +10,8 @@ namespace gyrax {
 namespace {
 
 constexpr double most = AxisLimits::greatest;
+/// Two of these together are no less than AxisMotion::least_share.
+constexpr Allowed percent_of_speed{0.1, 100, false, "%"};
 constexpr Allowed milliseconds{0, 60'000, true, "ms"};
 
 template <class Id>
@@ -104,8 +106,8 @@ void RigBuilder::read_basics(Table& root) {
   }
   if (auto reduced = root.table("reduced")) {
     auto& r = rig_.setup.notches.reduced;
-    r.speed = reduced->number("percent", {0, 100, true, "%"}, 100) / 100;
-    r.accel = reduced->number("accel_percent", {0, 100, true, "%"}, 100) / 100;
+    r.speed = reduced->number("percent", percent_of_speed, 100) / 100;
+    r.accel = reduced->number("accel_percent", percent_of_speed, 100) / 100;
     r.starts_on = reduced->choice("start", {"off", "on"}).value_or("on") == "on";
     can_be_reduced_ = true;
     reduced->refuse_the_rest();
@@ -119,8 +121,8 @@ void RigBuilder::read_basics(Table& root) {
 
 /// Notches and the one in force at first.
 std::optional<NotchSetup::Rate> RigBuilder::read_rate(Table& table) {
-  const std::vector<double> notches = table.numbers("notches", {0, 100, true, "%"});
-  const auto start = table.required_number("start", {0, 100, true, "%"});
+  const std::vector<double> notches = table.numbers("notches", percent_of_speed);
+  const auto start = table.required_number("start", percent_of_speed);
   table.refuse_the_rest();
   if (notches.empty() || !start) return std::nullopt;
   const auto at = std::find(notches.begin(), notches.end(), *start);
@@ -139,6 +141,8 @@ void RigBuilder::read_own_rate(Table& table, const std::vector<AxisId>& axes) {
   const RateId rate{static_cast<std::uint16_t>(notches.rates.size())};
   notches.rates.push_back(*read);
   for (const AxisId axis : axes) {
+    // An axis's own goes before its group's.
+    if (index(axis) < notches.rate_of.size() && notches.rate_of[index(axis)] != RateId{0}) continue;
     while (notches.rate_of.size() <= index(axis)) notches.rate_of.push_back(RateId{0});
     notches.rate_of[index(axis)] = rate;
   }
@@ -360,6 +364,9 @@ void RigBuilder::read_groups(Table& root) {
       if (grouped_[index(axis)] != 0 || (!group.axes.empty() && zone != group.zone))
         table.problem(Code::two_groups, "axes", fmt::format("axis '{}' cannot be in this group", word),
                       "each axis in one group, all of a group in one zone");
+      if (!group.axes.empty() && rig_.axes[index(axis)].motor != rig_.axes[index(group.axes.front())].motor)
+        table.problem(Code::two_groups, "axes", fmt::format("axis '{}' cannot be in this group", word),
+                      "a motor has no place, and moves with other motors only");
       grouped_[index(axis)] = 1;
       group.zone = zone;
       group.axes.push_back(axis);
@@ -368,7 +375,10 @@ void RigBuilder::read_groups(Table& root) {
     group.path_speed = table.number("path_speed", {0, most, true, "unit/s"}, group.path_speed);
     group.reduced_speed = table.number("reduced_speed", {0, most, true, "unit/s"}, group.reduced_speed);
     can_be_reduced_ = can_be_reduced_ || table.has("reduced_speed");
+    group.together = table.flag("together").value_or(false);
+    const std::size_t rates = rig_.setup.notches.rates.size();
     read_own_rate(table, group.axes);
+    if (rig_.setup.notches.rates.size() > rates) group_rates_[name] = RateId{static_cast<std::uint16_t>(rates)};
     group_names_[name] = rig_.setup.groups.size();
     table.refuse_the_rest();
     rig_.setup.groups.push_back(group);
@@ -385,7 +395,9 @@ void RigBuilder::read_poses(Table& root) {
       if (axis == no<AxisId>) continue;
       const AxisLimits& limits = rig_.setup.axes[index(axis)].limits;
       const auto to = table.number(word.c_str(), {limits.low(), limits.high(), false, "(the axis's travel)"});
-      pose.push_back({CoordinateId{static_cast<std::uint16_t>(index(axis))}, to_nano(to.value_or(0))});
+      if (rig_.axes[index(axis)].motor)
+        table.problem(Code::wrong_control, word.c_str(), fmt::format("'{}' is a motor and has no place", word), "leave it out of the pose");
+      pose.push_back({CoordinateId{static_cast<std::uint16_t>(index(axis))}, goal_inside(limits, to.value_or(0))});
       std::size_t own = 0;
       while (own < rig_.setup.groups.size() && !contains(rig_.setup.groups[own].axes, axis)) ++own;
       if (pose.size() > 1 && (own != group || own == rig_.setup.groups.size()))

@@ -137,6 +137,9 @@ void RigBuilder::read_gesture(Table& row, HandsetId handset, BindingSetup& bindi
     binding.gesture = Gesture::chord;
   }
   const bool plain = binding.gesture == Gesture::press;
+  if (binding.effect == Effect::enable && (binding.gesture == Gesture::release || binding.gesture == Gesture::tap))
+    row.problem(Code::bad_choice, "gesture", "enable allows motion while it is held, and this is over as it begins",
+                "press, hold, double tap, or keys together");
   if (!plain && binding.effect == Effect::stop) row.problem(Code::bad_choice, "", "a stop waits for no gesture", "a plain press");
   if (!plain && needs_no_press(binding.effect))
     row.problem(Code::bad_choice, "", "what a control's place or counts move takes no gesture", "leave it out");
@@ -266,11 +269,23 @@ void RigBuilder::read_handwheel(Table& row, BindingSetup& binding) {
   require_increments(row, "handwheel", binding);
 }
 
+Nano RigBuilder::goal_inside(const AxisLimits& limits, double position) {
+  return std::clamp(to_nano(position), limits.low_nano(), limits.high_nano());
+}
+
+/// A motor runs at a share of its power, and nothing takes it to a place.
+void RigBuilder::refuse_motor(Table& row, const char* effect, const BindingSetup& binding) {
+  const std::size_t axis = index(binding.coordinate);
+  if (axis < rig_.axes.size() && rig_.axes[axis].motor)
+    row.problem(Code::wrong_control, effect, fmt::format("'{}' is a motor and has no place", rig_.axes[axis].name), "jog = …");
+}
+
 void RigBuilder::read_follow(Table& row, BindingSetup& binding) {
   binding.effect = Effect::follow;
   if (is_kind(binding, ControlKind::key) && binding.slot != no<SlotId>)
     row.problem(Code::wrong_control, "follow", "a key has no place to follow", "a stick, a trigger, a throttle");
   auto table = target(row, "follow", "axis", binding);
+  refuse_motor(row, "follow", binding);
   const std::size_t axis = index(binding.coordinate);
   if (axis >= rig_.axes.size()) return;
   const AxisLimits& limits = rig_.setup.axes[axis].limits;
@@ -320,6 +335,7 @@ void RigBuilder::read_step(Table& row, BindingSetup& binding) {
 void RigBuilder::read_go(Table& row, BindingSetup& binding) {
   binding.effect = Effect::go;
   auto table = target(row, "go", "axis", binding);
+  refuse_motor(row, "go", binding);
   const std::size_t axis = index(binding.coordinate);
   if (!table) {
     if (row.is_text("go")) row.missing("to", "go = { axis = …, to = … }");
@@ -330,7 +346,8 @@ void RigBuilder::read_go(Table& row, BindingSetup& binding) {
     const AxisLimits& limits = rig_.setup.axes[axis].limits;
     inside = {limits.low(), limits.high(), false, "(the axis's travel)"};
   }
-  binding.goal = to_nano(table->required_number("to", inside).value_or(0));
+  const double to = table->required_number("to", inside).value_or(0);
+  binding.goal = axis < rig_.axes.size() ? goal_inside(rig_.setup.axes[axis].limits, to) : 0;
   table->refuse_the_rest();
 }
 
@@ -370,8 +387,8 @@ void RigBuilder::add_numbers() {
   for (const auto& [name, row] : group_names_) {
     const GroupSetup& group = rig_.setup.groups[row];
     if (group.axes.empty()) continue;
-    if (own_rate(group.axes.front()) != RateId{0})
-      add("rate." + name, origin_of("group." + name + ".rate.start", {}), {own_rate(group.axes.front()), {}});
+    if (const auto rate = group_rates_.find(name); rate != group_rates_.end())
+      add("rate." + name, origin_of("group." + name + ".rate.start", {}), {rate->second, {}});
     if (auto steps = stepping(group.axes); !steps.coordinates.empty()) add("increment." + name, {}, std::move(steps));
   }
   for (const AxisId axis : all) {
@@ -483,12 +500,14 @@ void RigBuilder::read_permit(Table& row, BindingSetup& binding) {
   }
   for (const char* key : {"while", "in"})
     if (row.has(key))
-      row.problem(Code::layer_not_allowed, key, fmt::format("'{}' counts in every layer", word), fmt::format("leave '{}' out", key));
+      row.problem(Code::layer_not_allowed, key, fmt::format("'{}' is in no layer", word), fmt::format("leave '{}' out", key));
   if (!row.has("squeeze")) return;
   const auto squeeze = row.number("squeeze", {50, 99, true, "%"});
   if (binding.effect != Effect::enable || !is_kind(binding, ControlKind::one_sided))
     row.problem(Code::wrong_control, "squeeze", "only an enable on a trigger can be squeezed", "leave 'squeeze' out");
   if (squeeze) binding.squeeze = *squeeze / 100;
+  if (squeeze && binding.slot != no<SlotId> && rig_.setup.controls[index(binding.slot)].press_at >= binding.squeeze)
+    row.problem(Code::out_of_range, "squeeze", "it is squeezed before it is pressed", "more than the control's 'press'");
 }
 
 /// "x to 10 mm and y to 20 mm".

@@ -107,6 +107,9 @@ class RigBuilder {
   void read_pose(Table& row, BindingSetup& binding);
   void require_increments(Table& row, const char* effect, const BindingSetup& binding);
   bool is_kind(const BindingSetup& binding, ControlKind kind) const;
+  /// The counted position nearest to one inside the travel that is inside it, too.
+  static Nano goal_inside(const AxisLimits& limits, double position);
+  void refuse_motor(Table& row, const char* effect, const BindingSetup& binding);
   void read_go(Table& row, BindingSetup& binding);
   void read_set(Table& row, BindingSetup& binding);
   void read_notch(Table& row, const char* key, Effect effect, BindingSetup& binding);
@@ -123,6 +126,11 @@ class RigBuilder {
 
   void add_lone_groups();
   void check_gestures();
+  void check_permits();
+  void check_stops();
+  void check_coupled();
+  void refuse_binding(std::size_t row, std::string what, std::string allowed);
+  bool smoothed(SlotId slot) const;
   void collect_dependencies();
   void require_bindings();
   void remark();
@@ -135,6 +143,7 @@ class RigBuilder {
   Names number_names_, group_names_, layer_names_, axis_names_, switch_names_, zone_names_, link_names_, handset_names_, pose_names_;
   std::vector<std::vector<PosePlace>> poses_;  // in the order of pose_names_
   Origin shared_rate_;
+  std::map<std::string, RateId> group_rates_;
   std::vector<std::vector<std::string>> needs_;  // by AxisId, until the switches are known
   std::vector<Table> needed_at_;
   bool can_be_reduced_ = false;                                        // the rig says what reduced speed is

@@ -15,13 +15,35 @@
 namespace gyrax {
 namespace {
 
+/// The group of an axis, where the machine couples it with others.
+const GroupSetup* coupled(const Rig& rig, std::size_t a) {
+  for (const GroupSetup& group : rig.setup.groups)
+    if (group.together && std::count(group.axes.begin(), group.axes.end(), AxisId{static_cast<std::uint16_t>(a)}) > 0) return &group;
+  return nullptr;
+}
+
+/// The longest stop of coupled axes. Along any line none of its limits is less than the least of theirs, nor its speed more than the
+/// greatest; from a steady speed the way is half of speed times time.
+StopReach coupled_stop(const Rig& rig, const GroupSetup& group, double own_speed) {
+  Pace pace{.speed = 0, .accel = 1, .jerk = 1, .brake_accel = AxisLimits::greatest, .brake_jerk = AxisLimits::greatest_jerk};
+  for (const AxisId axis : group.axes) {
+    const Pace& full = rig.setup.axes[index(axis)].limits.full();
+    pace.speed = std::max(pace.speed, full.speed);
+    pace.brake_accel = std::min(pace.brake_accel, full.brake_accel);
+    pace.brake_jerk = std::min(pace.brake_jerk, full.brake_jerk);
+  }
+  const double time_s = stop_reach({0, pace.speed, 0}, pace).time_s;
+  return {.distance = own_speed * time_s / 2, .time_s = time_s};
+}
+
 struct Times {
   double stop_s = 0, stop_distance = 0, travel_s = 0, increment_s = 0, increment = 0;
 };
 
 Times times_of(const Rig& rig, std::size_t a) {
   const AxisLimits& l = rig.setup.axes[a].limits;
-  const StopReach stop = stop_reach({0, l.speed(), 0}, l.full());
+  const GroupSetup* const group = coupled(rig, a);
+  const StopReach stop = group != nullptr ? coupled_stop(rig, *group, l.speed()) : stop_reach({0, l.speed(), 0}, l.full());
   Times t{.stop_s = stop.time_s, .stop_distance = stop.distance};
   // What turns for ever has no full travel; a turn stands for it.
   t.travel_s = rig.axes[a].endless ? shortest_time({}, 360, l.full()) : shortest_time({l.low(), 0, 0}, l.high(), l.full());
@@ -94,7 +116,8 @@ void write_axes(Out out, const Rig& rig) {
                    fmt::format("{:.2f} s{}", t.travel_s, info.endless ? " a turn" : ""), where(rig, info.origin));
     const std::string step =
         t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3) : "no steps";
-    fmt::format_to(out, "            {}; {}{}\n", position_of(rig, a), step, needs_of(rig, a));
+    const std::string together = coupled(rig, a) != nullptr ? "; coupled: it stops on the line of its group, after this at most" : "";
+    fmt::format_to(out, "            {}; {}{}{}\n", position_of(rig, a), step, needs_of(rig, a), together);
   }
   if (usual)
     fmt::format_to(out, "  * not named in the rig: full acceleration after {:g} ms, the full brake after {:g} ms\n",

@@ -35,6 +35,8 @@ void RigBuilder::collect_dependencies() {
     ZoneSetup& zone = setup.zones[index(setup.axes[a].zone)];
     zone.axes.push_back(AxisId{static_cast<std::uint16_t>(a)});
     add_once(zone.links, setup.axes[a].wiring.link);
+    // On the word of a switch that nobody hears of nothing moves.
+    for (const SwitchId target : setup.axes[a].needs) add_once(zone.links, setup.switches[index(target)].wiring.link);
   }
   for (const BindingSetup& b : setup.bindings) {
     const HandsetId handset = setup.controls[index(b.slot)].handset;
@@ -45,7 +47,10 @@ void RigBuilder::collect_dependencies() {
     }
     if (!permits(b.effect)) continue;
     for (std::size_t z = 0; z < setup.zones.size(); ++z)
-      if ((b.zones >> z & 1u) != 0) add_once(setup.zones[z].handsets, handset);
+      if ((b.zones >> z & 1u) != 0) {
+        add_once(setup.zones[z].handsets, handset);
+        if (b.effect == Effect::stop) add_once(setup.zones[z].stops, b.slot);
+      }
   }
 }
 
@@ -53,7 +58,7 @@ void RigBuilder::require_bindings() {
   const std::pair<Effect, const char*> needed[] = {
       {Effect::ready, "ready"}, {Effect::enable, "enable"}, {Effect::stop, "stop"}, {Effect::reset, "reset"}};
   for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
-    if (rig_.setup.zones[z].controls.empty()) continue;
+    if (rig_.setup.zones[z].controls.empty() && rig_.setup.zones[z].followed.empty()) continue;
     for (const auto& [effect, word] : needed) {
       const bool found = std::any_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(),
                                      [&, e = effect](const BindingSetup& b) { return b.effect == e && (b.zones >> z & 1u) != 0; });
@@ -64,26 +69,86 @@ void RigBuilder::require_bindings() {
   }
 }
 
+void RigBuilder::refuse_binding(std::size_t row, std::string what, std::string allowed) {
+  problems_.add(Code::one_effect, {rig_.bindings[row].origin.file, rig_.bindings[row].origin.line, 1}, "bind", std::move(what),
+                std::move(allowed));
+}
+
+/// Whether a control, or one that it is made of, is smoothed.
+bool RigBuilder::smoothed(SlotId slot) const {
+  const ControlSetup& control = rig_.setup.controls[index(slot)];
+  bool any = control.smoothing_s > 0;
+  for (std::size_t i = 0; i < parts_of(control.making.how); ++i) any = any || smoothed(control.making.parts[i]);
+  return any;
+}
+
+/// One press is one word to the permit, and counts at once.
+void RigBuilder::check_permits() {
+  const auto& bindings = rig_.setup.bindings;
+  for (std::size_t i = 0; i < bindings.size(); ++i) {
+    const BindingSetup& b = bindings[i];
+    if (!permits(b.effect)) continue;
+    const std::string& name = rig_.slots[index(b.slot)].name;
+    if (smoothed(b.slot)) refuse_binding(i, fmt::format("'{}' is smoothed, and would stop late", name), "a control without 'smoothing_ms'");
+    const auto same = [&](const BindingSetup& o) {
+      return &o < &b && permits(o.effect) && o.slot == b.slot && o.gesture == b.gesture && o.with == b.with && (o.zones & b.zones) != 0;
+    };
+    if (std::any_of(bindings.begin(), bindings.end(), same))
+      refuse_binding(i, fmt::format("one press of '{}' would be two words to the permit", name), "one of them");
+  }
+}
+
+/// Every handset that can move something can stop it, or its station can.
+void RigBuilder::check_stops() {
+  for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
+    const ZoneSetup& zone = rig_.setup.zones[z];
+    HandsetBits stops = 0, told = 0;
+    for (const SlotId slot : zone.stops) stops |= bit(rig_.setup.controls[index(slot)].handset);
+    if (stops == 0) continue;  // told already: the zone has none
+    std::vector<SlotId> movers = zone.controls;
+    movers.insert(movers.end(), zone.followed.begin(), zone.followed.end());
+    for (const SlotId slot : movers) {
+      const HandsetId handset = rig_.setup.controls[index(slot)].handset;
+      if ((rig_.setup.stations[index(handset)] & (stops | told)) != 0) continue;
+      told |= bit(handset);
+      refuse_whole(Code::missing_binding,
+                   fmt::format("'{}' can move something in zone '{}' and cannot stop it", rig_.handsets[index(handset)], rig_.zones[z]),
+                   "permit = \"stop\" on it, or on another handset of its station");
+    }
+  }
+}
+
+/// Axes that the machine couples go to poses that name all of them, and nowhere alone.
+void RigBuilder::check_coupled() {
+  for (const GroupSetup& group : rig_.setup.groups) {
+    if (!group.together) continue;
+    for (std::size_t row = 0; row < rig_.bindings.size(); ++row) {
+      const BindingSetup& b = rig_.setup.bindings[row];
+      const AxisId axis{static_cast<std::uint16_t>(index(b.coordinate))};
+      if (!moves(b.effect) || std::find(group.axes.begin(), group.axes.end(), axis) == group.axes.end()) continue;
+      if (b.effect == Effect::pose && b.pose.size() == group.axes.size()) continue;
+      refuse_binding(row, fmt::format("'{}' would move alone, and its group is coupled", rig_.axes[index(axis)].name),
+                     "a pose of all its axes, or no 'together'");
+    }
+  }
+}
+
 /// What two bindings of one key do to each other.
 void RigBuilder::check_gestures() {
   const auto& bindings = rig_.setup.bindings;
-  const auto refuse = [&](std::size_t row, std::string what, std::string allowed) {
-    problems_.add(Code::one_effect, {rig_.bindings[row].origin.file, rig_.bindings[row].origin.line, 1}, "bind", std::move(what),
-                  std::move(allowed));
-  };
   for (std::size_t i = 0; i < bindings.size(); ++i) {
     const BindingSetup& b = bindings[i];
     const std::string& name = rig_.slots[index(b.slot)].name;
     const auto same_place = [&](const BindingSetup& o) { return o.slot == b.slot && o.layer == b.layer; };
     const auto stops = [&](const BindingSetup& o) { return o.slot == b.slot && o.effect == Effect::stop; };
     if (b.gesture != Gesture::press && std::any_of(bindings.begin(), bindings.end(), stops))
-      refuse(i, fmt::format("'{}' is a stop, and has a gesture beside it", name),
-             "a key that stops does nothing but stop when it is pressed");
+      refuse_binding(i, fmt::format("'{}' is a stop, and has a gesture beside it", name),
+                     "a key that stops does nothing but stop when it is pressed");
     if (b.layer != no<LayerId> && std::any_of(bindings.begin(), bindings.end(), stops))
       rig_.remarks.push_back(fmt::format("{}: it stops in every layer, so that what it does in a layer comes with a stop", name));
     const auto twice = [&](const BindingSetup& o) { return &o < &b && o.gesture == Gesture::hold && same_place(o); };
     if (b.gesture == Gesture::hold && std::any_of(bindings.begin(), bindings.end(), twice))
-      refuse(i, fmt::format("'{}' has two holds in one layer", name), "one of them");
+      refuse_binding(i, fmt::format("'{}' has two holds in one layer", name), "one of them");
   }
   if (adjusts_chosen_ && !chooses_)
     refuse_whole(Code::missing_binding, "something adjusts the chosen number, and nothing chooses one",
@@ -128,6 +193,9 @@ Rig RigBuilder::finish(const std::string& path) {
   collect_dependencies();
   require_bindings();
   check_gestures();
+  check_permits();
+  check_stops();
+  check_coupled();
   remark();
   for (std::size_t row = 0; row < s.controls.size(); ++row) {
     const ControlSetup& c = s.controls[row];

@@ -81,7 +81,14 @@ std::string say(const Rig& rig, const Event& e) {
       return e.cause == Cause::none ? fmt::format("{} is {}", zone_name(rig, e.zone), name_of(e.state))
                                     : fmt::format("{} is {}: {}", zone_name(rig, e.zone), name_of(e.state), about(e.cause).sentence);
     case Kind::fault: return fmt::format("fault in {}: {}", zone_name(rig, e.zone), about(e.cause).sentence);
-    case Kind::refused: return fmt::format("{} was refused: {}", wanted(e.state), refused());
+    case Kind::refused: {
+      const bool gone = e.obstacle.what == Interlock::handset_gone || e.obstacle.what == Interlock::handset_silent;
+      const std::string without = gone && e.state == State::stowed
+                                      ? fmt::format(", or keep {} pressed for {:g} s to go on without it", controls_for(rig, Effect::reset),
+                                                    to_seconds(Bind::long_reset))
+                                      : std::string();
+      return fmt::format("{} was refused: {}{}", wanted(e.state), refused(), without);
+    }
     case Kind::step: return fmt::format("step of {} by {}", rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number));
     case Kind::step_refused:
       return fmt::format("step of {} by {} was refused: {}", rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number), refused());
@@ -103,6 +110,11 @@ std::string say(const Rig& rig, const Event& e) {
       return fmt::format("{} did not move {}: {}", name_of(rig, by), rig.axes[index(e.axis)].name, refused());
     }
     case Kind::switched: return fmt::format("{} is now {}", rig.switches[index(e.target)], e.number != 0 ? "on" : "off");
+    case Kind::dropped:
+      return fmt::format("{} of the steps and counts of {} dropped", say_amount(rig, e.axis, e.number), rig.axes[index(e.axis)].name);
+    case Kind::number_refused:
+      return fmt::format("{} was not made faster: {}", e.which == no<NumberId> ? std::string("reduced speed") : number_name(rig, e.which),
+                         refused());
     case Kind::gap: return fmt::format("{}: {} reading(s) lost", rig.handsets[index(e.obstacle.handset)], e.number);
   }
   return {};

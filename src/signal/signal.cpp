@@ -22,6 +22,8 @@ Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSe
   std::size_t most = restless_.size();
   for (const auto& made : made_of_) most += 2 * made.size();
   made_.reserve(most);
+  // A handset's controls and all that is made of them, at most thrice: a gap, and what it is told with.
+  forgotten_.reserve(3 * (most + 2 * controls.size()));
 }
 
 void Signal::forget(SlotId slot) noexcept {
@@ -29,15 +31,18 @@ void Signal::forget(SlotId slot) noexcept {
   const bool known = states_[index(control.handset)].present && control.calibration.kind() == ControlKind::counts;
   samples_[index(slot)] = {.known = known};
   memories_[index(slot)] = {};
+  forgotten_.push_back(slot);
+}
+
+void Signal::forget_with_made(SlotId slot) noexcept {
+  forget(slot);
+  // What is made of it may belong to another handset.
+  for (const SlotId made : made_of_[index(slot)]) forget(made);
 }
 
 void Signal::forget(HandsetId handset) noexcept {
-  for (std::size_t row = 0; row < controls_.size(); ++row) {
-    if (controls_[row].handset != handset) continue;
-    forget(SlotId{static_cast<std::uint16_t>(row)});
-    // What is made of it may belong to another handset.
-    for (const SlotId made : made_of_[row]) forget(made);
-  }
+  for (std::size_t row = 0; row < controls_.size(); ++row)
+    if (controls_[row].handset == handset) forget_with_made(SlotId{static_cast<std::uint16_t>(row)});
 }
 
 bool Signal::calibrate(SlotId slot, const Calibration& calibration) noexcept {
@@ -59,40 +64,70 @@ Change Signal::plug(const Reading& reading) noexcept {
   return change;
 }
 
+/// Takes nothing of a reading but that it says "pressed": a stop counts however it comes.
+Change Signal::refuse(SlotId slot, std::int32_t raw) noexcept {
+  const ControlSetup& control = controls_[index(slot)];
+  Change change;
+  change.slot = slot;
+  const double value = control.calibration.normalise(raw), size = value < 0 ? -value : value;
+  change.pressed = control.calibration.kind() == ControlKind::key ? raw != 0 : size >= control.press_at;
+  for (const SlotId made : made_of_[index(slot)]) {
+    const Making& making = controls_[index(made)].making;
+    Change also;
+    also.slot = made;
+    also.pressed = making.how == Making::How::key && (making.lower ? -value : value) >= making.press;
+    if (also.pressed) made_.push_back(also);
+  }
+  forget_with_made(slot);
+  return change;
+}
+
 Change Signal::accept(const Reading& reading, Time now) noexcept {
   Change change;
   made_.clear();
+  forgotten_.clear();
   if (index(reading.handset) >= states_.size()) return change;
   State& state = states_[index(reading.handset)];
-  const bool ordered = reading.event <= reading.arrival && reading.arrival <= now && reading.event >= state.last_event;
-  // Plugged in or gone holds however late one hears of it.
-  const bool ages = reading.control != ControlId::presence;
-  if (!ordered || (ages && now - reading.event > handsets_[index(reading.handset)].oldest_reading)) {
+  const bool is_control = index(reading.control) < greatest_controls;
+  const SlotId slot = is_control ? slot_of_[index(reading.handset) * greatest_controls + index(reading.control)] : no<SlotId>;
+  const bool taken = slot != no<SlotId> && state.present;
+  if (!(reading.event <= reading.arrival && reading.arrival <= now && reading.event >= state.last_event)) {
+    if (taken) change = refuse(slot, reading.raw);
+    forget(reading.handset);
     change.fault = ReadingFault::clock;
     return change;
   }
+  // The number may wrap; what is not ahead of the last one is a repetition, or late. A new start may have any.
   const bool starts = reading.control == ControlId::presence && reading.raw != 0 && !state.present;
-  const std::uint32_t skipped = starts ? 0 : reading.sequence - state.sequence - 1;
+  const auto ahead = static_cast<std::int32_t>(reading.sequence - state.sequence);
+  const bool in_turn = starts || ahead > 0;
+  std::int64_t lost = starts ? 0 : in_turn ? ahead - 1 : 1;
+  if (reading.control == ControlId::gap) lost += reading.raw > 0 ? reading.raw : 1;
   state.sequence = reading.sequence;
   state.last_event = reading.event;
   state.last_arrival = reading.arrival;
-
-  std::uint32_t lost = skipped;
-  if (reading.control == ControlId::gap) lost += reading.raw > 0 ? static_cast<std::uint32_t>(reading.raw) : 1;
   if (lost > 0) {
-    state.lost += lost;
+    state.lost += static_cast<std::uint64_t>(lost);
     forget(reading.handset);
   }
+
+  // Plugged in or gone holds however late one hears of it.
+  const bool too_old = reading.control != ControlId::presence && now - reading.event > handsets_[index(reading.handset)].oldest_reading;
   if (reading.control == ControlId::presence) {
     change = plug(reading);
-  } else if (index(reading.control) < greatest_controls) {
-    const SlotId slot = slot_of_[index(reading.handset) * greatest_controls + index(reading.control)];
-    if (slot != no<SlotId> && state.present) {
-      change = take(slot, reading.raw, reading.event);
-      if (change.fault == ReadingFault::none) make_all(slot, reading.event);
-    }
+  } else if (taken && (too_old || !in_turn)) {
+    change = refuse(slot, reading.raw);
+  } else if (taken) {
+    change = take(slot, reading.raw, reading.event);
+    if (change.fault == ReadingFault::none) make_all(slot, reading.event);
   }
-  change.lost = lost;
+  if (too_old) change.fault = ReadingFault::clock;
+  if (!is_control && reading.control != ControlId::presence && reading.control != ControlId::gap) {
+    // Nobody can say what it was about.
+    forget(reading.handset);
+    change.fault = ReadingFault::implausible;
+  }
+  change.lost = static_cast<std::uint32_t>(lost);
   change.at = reading.event;
   return change;
 }
@@ -103,6 +138,7 @@ Change Signal::take(SlotId slot, std::int32_t raw, Time at) noexcept {
   Change change;
   change.slot = slot;
   if (!control.calibration.plausible(raw)) {
+    change = refuse(slot, raw);
     change.fault = ReadingFault::implausible;
     return change;
   }
@@ -113,8 +149,12 @@ Change Signal::take(SlotId slot, std::int32_t raw, Time at) noexcept {
       return change;
     case ControlKind::key:
       memory.down = raw != 0;
-      if (samples_[index(slot)].known && at < memory.counts_from) return change;
-      memory.counts_from = at + control.debounce;
+      if (samples_[index(slot)].known && at < memory.counts_from) {
+        change.pressed = memory.down;  // not taken yet
+        return change;
+      }
+      // To be told once more what it is is no bounce.
+      if (!samples_[index(slot)].known || samples_[index(slot)].pressed != memory.down) memory.counts_from = at + control.debounce;
       return press(slot, memory.down);
     case ControlKind::centred:
     case ControlKind::one_sided: break;

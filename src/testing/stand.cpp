@@ -92,6 +92,11 @@ Stand& Stand::lose(const std::string& handset, std::int32_t readings) {
   return say({handset_id(handset), ControlId::gap, 0, now_, now_, readings});
 }
 
+Stand& Stand::miss(const std::string& handset, std::int32_t readings) {
+  sequences_[index(handset_id(handset))] += static_cast<std::uint32_t>(readings);
+  return *this;
+}
+
 Stand& Stand::report(const LinkReport& report) {
   own_reports_.push_back(report);
   return *this;

@@ -69,7 +69,7 @@ void print_motion(const Setup& s) {
     fmt::print(
         "  s.zones.back().handsets = {};\n  s.zones.back().links = {};\n  s.zones.back().axes = {};\n  s.zones.back().controls = {};\n",
         ids("HandsetId", z.handsets), ids("LinkId", z.links), ids("AxisId", z.axes), ids("SlotId", z.controls));
-    fmt::print("  s.zones.back().followed = {};\n", ids("SlotId", z.followed));
+    fmt::print("  s.zones.back().followed = {};\n  s.zones.back().stops = {};\n", ids("SlotId", z.followed), ids("SlotId", z.stops));
   }
   for (const AxisSetup& a : s.axes) {
     const Pace& full = a.limits.full();
@@ -82,8 +82,8 @@ void print_motion(const Setup& s) {
         exact(a.deviation), exact(a.settled), "std::nullopt");
   }
   for (const GroupSetup& g : s.groups)
-    fmt::print("  s.groups.push_back({{{}, ZoneId{{{}}}, {}, {}}});\n", ids("AxisId", g.axes), index(g.zone), exact(g.path_speed),
-               exact(g.reduced_speed));
+    fmt::print("  s.groups.push_back({{{}, ZoneId{{{}}}, {}, {}, {}}});\n", ids("AxisId", g.axes), index(g.zone), exact(g.path_speed),
+               exact(g.reduced_speed), g.together);
   for (const LinkSetup& l : s.links)
     fmt::print("  s.links.push_back({{Span{{{}}}, Span{{{}}}}});\n", l.longest_silence.count(), l.frame_valid_for.count());
   for (const SwitchSetup& w : s.switches)

@@ -35,7 +35,7 @@ struct Hands {
     return n;
   }
   explicit Hands(const std::vector<BindingSetup>& bindings, const std::vector<LayerSetup>& layers = {{SlotId{3}, false}})
-      : controls(made()), signal(handsets, controls), bind({bindings, layers, notches(), {}}, controls.size()) {
+      : controls(made()), signal(handsets, controls), bind({bindings, layers, notches(), {}, {ZoneId{0}}, {ZoneId{0}}}, controls.size()) {
     say(ControlId::presence, 1);
     for (std::uint16_t i = 0; i < 5; ++i) say(ControlId{i}, 0);
   }
@@ -43,6 +43,8 @@ struct Hands {
     const auto early = bind.pass(now, signal);
     std::vector<Ask> all(early.begin(), early.end());
     const Change change = signal.accept({pad, control, ++sequence, now, now, raw}, now);
+    const auto lost = bind.lose(signal.forgotten());
+    all.insert(all.end(), lost.begin(), lost.end());
     const auto asks = bind.changed(change, signal);
     all.insert(all.end(), asks.begin(), asks.end());
     return all;

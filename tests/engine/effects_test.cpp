@@ -91,7 +91,7 @@ TEST_CASE("A handwheel moves by whole increments for each count, and refuses in 
   s.move("stick.left.x", 1).tick(10).turn("dial.1", 1).tick();
   CHECK(told(s, Event::Kind::wheel_refused, Interlock::not_neutral));
   s.move("stick.left.x", 0).run(1);
-  s.turn("dial.1", 100'000).tick();
+  s.turn("dial.1", 4000).tick();
   CHECK(told(s, Event::Kind::wheel_refused, Interlock::end_of_travel_high));
   s.run(4);
   CHECK(s.command("x").p <= 100);
@@ -177,7 +177,7 @@ TEST_CASE("Reduced speed: speed, acceleration and path speed, in flight, latched
   CHECK(s.command("x").v > 40);
   s.tap("thumb.right");
   CHECK(s.engine().bind().reduced());
-  CHECK(s.count(Event::Kind::reduced) == 3);
+  CHECK(s.count(Event::Kind::reduced) == 4);  // at first nobody knows the key that holds it
   s.run(1);
   CHECK(s.command("x").v == doctest::Approx(10));
   s.move("stick.left.x", 0).run(0.5).press("shoulder.left").move("trigger.left", 1).run(0.5);

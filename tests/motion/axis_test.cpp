@@ -382,16 +382,26 @@ TEST_CASE("To a pose: on a straight line, together, each inside its limits; held
     const Pace line{180, 200 * x_for_deg, 1000 * x_for_deg, 300 * x_for_deg, 3000 * x_for_deg};
     if (!held) CHECK(t == doctest::Approx(shortest_time({}, 300.05, line)).epsilon(0.001));
   }
-  // Given up: it comes to rest on the line, and a jog counts from then on.
-  Motion motion(limits, groups);
-  for (int i = 0; i < 400; ++i) {
-    motion.ask(0, requests, {});
-    motion.advance(0, 0.002);
+  // Given up it comes to rest on the line. So does a coupled group that is stopped; any other's axes brake for themselves.
+  enum class End { given_up, coupled, stopped };
+  for (const End end : {End::given_up, End::coupled, End::stopped}) {
+    std::vector<GroupSetup> ended(std::begin(groups), std::end(groups));
+    ended[0].together = end == End::coupled;
+    Motion motion(limits, ended);
+    for (int i = 0; i < 400; ++i) {
+      motion.ask(0, requests, {});
+      motion.advance(0, 0.002);
+    }
+    const std::vector<Request> nothing(std::size(requests));
+    for (int i = 0; i < 300; ++i) {
+      if (end == End::given_up) motion.ask(0, nothing, {});
+      if (end != End::given_up) motion.stop(0);
+      motion.advance(0, 0.002);
+    }
+    CHECK_FALSE(motion.on_path(0));
+    const double slope = motion.axis(AxisId{1}).state().p / motion.axis(AxisId{0}).state().p;
+    CHECK((slope == doctest::Approx(20.1 / 300.05)) == (end != End::stopped));
   }
-  motion.stop(0);
-  for (int i = 0; i < 300; ++i) motion.advance(0, 0.002);
-  CHECK_FALSE(motion.on_path(0));
-  CHECK(motion.axis(AxisId{1}).state().p / motion.axis(AxisId{0}).state().p == doctest::Approx(20.1 / 300.05));
 }
 
 TEST_CASE("No move takes memory: jogs, steps, counts, following, poses") {

@@ -71,7 +71,8 @@ TEST_CASE("A motor's word: its dead band skipped, both ways, nothing at rest and
     double share;
     std::int32_t power;
   };
-  for (const Case& c : {Case{0, 0}, {1e-9, 80'000}, {0.5, 540'000}, {1, 1'000'000}, {-0.25, -310'000}, {7, 1'000'000}, {std::nan(""), 0}}) {
+  for (const Case& c :
+       {Case{0, 0}, {1e-9, 0}, {1e-6, 80'001}, {0.5, 540'000}, {1, 1'000'000}, {-0.25, -310'000}, {7, 1'000'000}, {std::nan(""), 0}}) {
     CAPTURE(c.share);
     CHECK(motor.power(c.share) == c.power);
     CHECK(MotorMap{.dead_band = 0.08, .reversed = true}.power(c.share) == -c.power);

@@ -106,6 +106,28 @@ std::vector<Case> cases() {
       {Code::layer_not_allowed, "stop in a layer only", changed("permit = \"stop\"", "permit = \"stop\"\nwhile = \"shoulder.left\"")},
       {Code::two_groups, "an axis in two groups", added("[group.a]\naxes = [\"x\"]\n[group.b]\naxes = [\"x\"]\n")},
       {Code::missing_binding, "nothing stops it", changed("permit = \"stop\"", "permit = \"reset\"")},
+      {Code::one_effect, "one press, two words to the permit", added("[[bind]]\ncontrol = \"menu.right\"\npermit = \"reset\"\n")},
+      {Code::one_effect, "a smoothed enable",
+       changed("[handset.pad]",
+               "[handset.pad]\ncontrol.\"trigger.left\" = { smoothing_ms = 300 }\n[[bind]]\ncontrol = \"trigger.left\"\n"
+               "permit = \"enable\"\n")},
+      {Code::bad_choice, "an enable that is tapped", changed("permit = \"enable\"", "permit = \"enable\"\ngesture = \"tap\"")},
+      {Code::out_of_range, "squeezed before it is pressed",
+       changed("[handset.pad]",
+               "[handset.pad]\ncontrol.\"trigger.left\" = { press = [70, 60] }\n[[bind]]\ncontrol = \"trigger.left\"\n"
+               "permit = \"enable\"\nsqueeze = 65\n")},
+      {Code::missing_binding, "a zone that only follows, and nothing stops it",
+       [] {
+         std::string text = test::one_axis + "[[bind]]\ncontrol = \"throttle\"\nfollow = \"x\"\n";
+         text.replace(text.find("\"stop\""), 6, "\"stow\"");
+         parse_rig(text, "rig.toml");
+       }},
+      {Code::wrong_control, "a motor that goes to a place",
+       added("[axis.belt]\nunit = \"%\"\naccel = 100\n[[bind]]\ncontrol = \"thumb.left\"\ngo = { axis = \"belt\", to = 10 }\n")},
+      {Code::two_groups, "a motor among axes", added("[axis.belt]\nunit = \"%\"\naccel = 100\n[group.a]\naxes = [\"x\", \"belt\"]\n")},
+      {Code::one_effect, "a coupled axis that moves alone",
+       added("[axis.y]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n[group.a]\naxes = [\"x\", \"y\"]\ntogether = true\n")},
+      {Code::out_of_range, "a rate of next to nothing", changed("notches = [10, 50, 100]", "notches = [0.01, 50, 100]")},
       {Code::nothing_to_move, "empty", [] { parse_rig("gyrax = 1\n", "rig.toml"); }},
       {Code::include, "a file that is not there", changed("gyrax = 1", "gyrax = 1\ninclude = [\"more.toml\"]")},
       {Code::device, "a track without a device", track("E: 0.1 0003 0000 5\n")},

@@ -103,11 +103,9 @@ TEST_CASE("A key's first word is a state, not a press") {
   CHECK(p.say(key, 1).kind == Change::Kind::nothing);
 }
 
-TEST_CASE("Readings that cannot be are faults and change nothing") {
+TEST_CASE("Readings that cannot be are faults, and what they are about is unknown then") {
   Pad p;
   p.plug();
-  p.say(stick_x, 50);
-  const double before = p.x().value;
   struct Case {
     const char* what;
     Reading reading;
@@ -123,8 +121,14 @@ TEST_CASE("Readings that cannot be are faults and change nothing") {
   };
   for (const Case& c : cases) {
     CAPTURE(c.what);
-    CHECK(p.signal.accept(c.reading, p.now).fault == c.fault);
-    CHECK(p.x().value == before);
+    p.say(stick_x, 50);
+    p.say(key, 0);
+    Reading reading = c.reading;
+    reading.sequence = p.sequence + 1;
+    CHECK(p.signal.accept(reading, p.now).fault == c.fault);
+    const SlotId slot = reading.control == stick_x ? SlotId{0} : SlotId{2};
+    CHECK_FALSE(p.signal.sample(slot).known);
+    CHECK(p.signal.forgotten().size() >= 1);
   }
   CHECK(p.signal.accept({pad, stick_x, s + 3, p.now, p.now, 0}, p.now + 101ms).fault == ReadingFault::clock);  // too old
   CHECK(p.signal.accept({HandsetId{9}, stick_x, 1, p.now, p.now, 0}, p.now).kind == Change::Kind::nothing);

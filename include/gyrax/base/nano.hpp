@@ -17,6 +17,11 @@ inline constexpr double greatest_position = 4e9;
 Nano to_nano(double value) noexcept;
 /// The double nearest to a counted position.
 double from_nano(Nano value) noexcept;
+/// The greatest counted position that is not above a countable value, and the least that is not below.
+Nano nano_below(double value) noexcept;
+Nano nano_above(double value) noexcept;
+/// The product, or the end of the range that it is beyond.
+Nano saturated_product(std::int64_t count, Nano each) noexcept;
 /// Whether a value can be counted: finite and within ±greatest_position. NaN cannot.
 bool is_position(double value) noexcept;
 

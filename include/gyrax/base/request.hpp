@@ -21,6 +21,7 @@ struct Request {
   double catch_up = 0;              ///< of following: speed until the control is met, unit/s
   Nano goal = 0;                    ///< of going
   SlotId by = no<SlotId>;           ///< the control that asks; of several, the last in the rig
+  BindingId follower{};             ///< of following: which binding follows; another one has to be met anew
   SlotId waiting_for = no<SlotId>;  ///< a deflected control that has to be at neutral once before it counts here
   bool moving() const noexcept { return jogging || following || going; }
   bool asked() const noexcept { return moving() || waiting_for != no<SlotId>; }

@@ -58,6 +58,10 @@ class Gestures {
   /// Nobody knows whether it is down.
   void forget(SlotId slot) noexcept;
 
+  /// Whether it is down, or was tapped and may be tapped again.
+  bool under_way(SlotId slot) const noexcept { return keys_[index(slot)].stage != Stage::idle; }
+  /// Whether it is up, and was tapped a moment ago.
+  bool tapped(SlotId slot) const noexcept { return keys_[index(slot)].stage == Stage::tapped; }
   /// Whether it is down since `at` or later and what that is has not turned out yet.
   bool undecided_since(SlotId slot, Time at) const noexcept;
   /// Of a key that is down and has a hold: how far that is, [0, 1]; otherwise 0.

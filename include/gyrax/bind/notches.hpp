@@ -23,8 +23,7 @@ class Notches {
   /// Moves the finger up or down the list and stops at its ends. Returns whether it moved.
   bool move(int by) noexcept {
     const std::size_t before = at_;
-    for (; by > 0 && at_ + 1 < values_.size(); --by) ++at_;
-    for (; by < 0 && at_ > 0; ++by) --at_;
+    at_ = place_after(by);
     return at_ != before;
   }
   /// Puts the finger on a value, if it is in the list. Returns whether it moved.
@@ -38,10 +37,16 @@ class Notches {
     return false;
   }
   bool empty() const noexcept { return values_.empty(); }
+  /// Whether move(by) would lead to more than what is in force.
+  bool rises(int by) const noexcept { return !empty() && values_[place_after(by)] > values_[at_]; }
   const Value& value() const noexcept { return values_[at_]; }
   std::size_t size() const noexcept { return values_.size(); }
 
  private:
+  std::size_t place_after(int by) const noexcept {
+    const auto last = static_cast<std::int64_t>(values_.size()) - 1, place = static_cast<std::int64_t>(at_) + by;
+    return static_cast<std::size_t>(place > last ? (last > 0 ? last : 0) : place > 0 ? place : 0);
+  }
   std::vector<Value> values_;
   std::size_t at_ = 0;
 };
@@ -97,8 +102,12 @@ class Numbers {
   // Both return whether anything changed. pick: percent of a rate, nano-units of increments.
   bool move(NumberId number, int by) noexcept;
   bool pick(NumberId number, double percent, Nano increment) noexcept;
+  // Whether one of these would make a coordinate faster, or its steps larger.
+  bool move_raises(NumberId number, int by, CoordinateId coordinate) const noexcept;
+  bool pick_raises(NumberId number, double percent, Nano increment, CoordinateId coordinate) const noexcept;
 
  private:
+  bool moves(NumberId number, CoordinateId coordinate) const noexcept;
   std::vector<NotchSetup::Number> numbers_;
   std::vector<Notches<double>> rates_;
   std::vector<RateId> rate_of_;

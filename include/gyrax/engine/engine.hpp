@@ -84,6 +84,10 @@ class Engine {
   void take_ask(const Ask& ask, ZoneId zone, EventRing& events) noexcept;
   void take_number(const Ask& ask, EventRing& events) noexcept;
   void take_touch(const Ask& ask, EventRing& events) noexcept;
+  void take_raise(const Ask& ask, EventRing& events) noexcept;
+  void take_long_reset(ZoneId zone, HandsetId by, EventRing& events) noexcept;
+  void refuse_stale(const Ask& ask, EventRing& events) noexcept;
+  void tell_dropped(EventRing& events) noexcept;
   void tell_rate(NumberId number, EventRing& events) noexcept;
   void announce(ZoneId zone, EventRing& events) noexcept;
   bool may_tell(AxisId axis) noexcept;
@@ -91,7 +95,10 @@ class Engine {
   void take_wheel(const Ask& ask, EventRing& events) noexcept;
   Obstacle holding_steps(AxisId axis) const noexcept;
   Scale scale(const GroupSetup& group) const noexcept;
-  bool lacks(const GroupSetup& group, bool live, EventRing& events) noexcept;
+  void keep_rates() noexcept;
+  Obstacle lack(std::size_t group) const noexcept;
+  bool lacks(std::size_t group, bool live, EventRing& events) noexcept;
+  bool has_met(AxisId axis) noexcept;
   void turn_round(AxisId axis) noexcept;
   void refuse_move(AxisId axis, SlotId by, const Obstacle& why, EventRing& events) noexcept;
   void take_switch(const Ask& ask, EventRing& events) noexcept;
@@ -108,8 +115,9 @@ class Engine {
   void apply(ZoneId zone, PermitEvent event, Cause cause, EventRing& events) noexcept;
   void fault(ZoneId zone, Cause cause, EventRing& events) noexcept;
   void offer(ZoneId zone, PermitEvent event, State wanted, HandsetId by, EventRing& events) noexcept;
+  void end(ZoneId zone) noexcept;
   void refuse(ZoneId zone, State wanted, const Obstacle& why, EventRing& events) noexcept;
-  void take_up(ZoneId zone) noexcept;
+  void take_up(ZoneId zone, Time measured_after) noexcept;
 
   // Who is in charge; src/engine/charge.cpp.
   HandsetBits station_of(HandsetId handset) const noexcept;
@@ -117,6 +125,7 @@ class Engine {
   bool commands(ZoneId zone, HandsetId handset) const noexcept;
   void put_in_charge(ZoneId zone, HandsetId handset, EventRing& events) noexcept;
   void relieve(ZoneId zone) noexcept;
+  void count_on(HandsetId handset) noexcept;
   HandsetId in_charge_name(ZoneId zone) const noexcept;
   Obstacle obstacle(ZoneId zone) const noexcept;
   Obstacle obstacle(ZoneId zone, HandsetId would_be_in_charge) const noexcept;
@@ -135,11 +144,15 @@ class Engine {
   Output output_;
 
   std::vector<Request> requests_;
-  std::vector<std::uint8_t> must_be_measured_;  // by AxisId
-  std::vector<std::uint8_t> taken_up_;          // by AxisId: has had power before
-  std::vector<std::uint8_t> switches_;          // by SwitchId
-  std::vector<Time> wheel_told_;                // by AxisId: when it was last told that counts do nothing
-  std::vector<std::uint8_t> stopped_;           // by ZoneId: a stop came in this tick, so that nothing starts in it
+  std::vector<LinkId> measured_by_;           // by AxisId; none: nothing has to measure it
+  std::vector<std::size_t> group_of_;         // by AxisId
+  std::vector<std::vector<SwitchId>> needs_;  // by group: what any of its axes needs
+  std::vector<double> rates_;                 // by AxisId: the share of speed in force
+  std::vector<std::uint8_t> taken_up_;        // by AxisId: has had power before
+  std::vector<std::uint8_t> switches_;        // by SwitchId
+  std::vector<Time> wheel_told_;              // by AxisId: when it was last told that counts do nothing
+  std::vector<Time> since_;                   // by ZoneId: when its state changed last
+  std::vector<std::uint8_t> stopped_;         // by ZoneId: a stop came in this tick, so that nothing starts in it
   /// Of a zone: who may move it, and who else was there when it was made ready, so that people count on its stop.
   struct Charge {
     HandsetBits in_charge = 0, counted_on = 0;
@@ -148,13 +161,15 @@ class Engine {
   /// Of an axis: what keeps it from what it is asked, besides its zone and its travel.
   struct Hold {
     Obstacle why;
-    bool lapsed = false;  // asked while it lacked something: it has to be let go first
+    bool lapsed = false;  // asked while it lacked something: it has to be let go, or met, first
+    int side = 0;         // of a followed control that has to be met: where it was seen from the axis
     int direction = 0;    // of a motor: the way it turned last
     Time rests_since{};
   };
   std::vector<Hold> holds_;
   bool started_ = false;
-  Time now_{}, told_at_{};  // this tick's time, the last one's
+  std::uint32_t changed_ = 0;  // zones that stopped or changed with the reading that is taken now
+  Time now_{}, told_at_{};     // this tick's time, the last one's
   double dt_s_ = 0;
 };
 

@@ -31,8 +31,10 @@ struct Event {
     reduced,         ///< reduced speed is now on (`number` 1) or off (0)
     switched,        ///< `target` is now on (`number` 1) or off (0)
     gap,             ///< `number` readings of obstacle.handset were lost
+    dropped,         ///< of the steps and counts that `axis` took, `number` nano-units are not made any more
+    number_refused,  ///< `which` (none: reduced speed) does not get faster; `obstacle` says why
   };
-  static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::gap) + 1;
+  static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::number_refused) + 1;
   Time at{};
   Kind kind = Kind::state;
   ZoneId zone = no<ZoneId>;

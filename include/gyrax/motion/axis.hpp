@@ -21,7 +21,7 @@ class AxisMotion {
   explicit AxisMotion(const AxisLimits& limits) noexcept;
 
   /// Takes up motion at rest at a position, which may be outside the travel. One that is not countable is ignored.
-  /// Where nothing vouches for the position (`unsure`), the first move runs at `unsure_share` of its speed.
+  /// Where nothing vouches for the position (`unsure`), the first move, also one along a path, runs at `unsure_share` of its speed.
   void restart(double position, bool unsure = false) noexcept;
   static constexpr double unsure_share = 0.1;
   /// As restart where it stands, but the counted goal is kept: a report agrees with it.
@@ -30,7 +30,7 @@ class AxisMotion {
   /// Shares (0, 1] of the limits' speed and acceleration that count from now on; what cannot be one counts as the least
   /// (`least_share`). An axis that is faster comes down to it as fast as its limits allow. Brake limits and jerks stay.
   void scale(double speed_share, double accel_share) noexcept;
-  static constexpr double least_share = 1e-4;
+  static constexpr double least_share = 1e-6;
 
   /// Runs at `velocity` (unit/s; at most the speed in force) until told otherwise. Drops pending steps. NaN or 0: rest.
   void jog(double velocity) noexcept;
@@ -46,13 +46,19 @@ class AxisMotion {
   /// owes more than that distance. Returns the counts that were dropped, for that or for the end of travel; signed.
   std::int64_t wheel(std::int64_t counts, Nano by, Nano most) noexcept;
   /// The axis goes where the control is. Taking hold (the first call after anything else) it comes at `catch_up`, unit/s,
-  /// until it has met the control. A position beyond the travel counts as its end; NaN: rest.
-  void follow(double position, double catch_up) noexcept;
+  /// until it has met the control; so it does when another control is followed (`whose` changes). A position beyond the travel counts
+  /// as its end; NaN: rest.
+  void follow(double position, double catch_up, std::uint32_t whose = 0) noexcept;
   bool met() const noexcept { return wish_ == Wish::follow && met_; }
   /// Towards the pending steps' goal if there are any, otherwise to rest.
   void settle() noexcept;
+  /// To rest for now; pending goals are kept.
+  void pause() noexcept { ask(Wish::rest, 0); }
   /// To rest at the brake limits; pending goals are dropped.
   void stop() noexcept;
+  /// What of taken steps and counts was dropped since the last call: the goal that they led to, less where the axis comes to rest.
+  /// Everything that ends them but their being made drops them.
+  Nano take_dropped() noexcept;
 
   /// Moves on by `dt_s`; 0, negative and NaN change nothing, and any length is exact.
   void advance(double dt_s) noexcept;
@@ -78,6 +84,8 @@ class AxisMotion {
  private:
   enum class Wish : std::uint8_t { rest, jog, goal, follow };
   void ask(Wish wish, double number) noexcept;
+  void drop_pending() noexcept;
+  void grow_sure(bool moved) noexcept;
   void set_pace() noexcept;
   double velocity_asked() const noexcept { return wish_ == Wish::jog ? number_ : 0; }
   void plan_to(double target, double speed) noexcept;
@@ -101,11 +109,12 @@ class AxisMotion {
   bool pending_ = false;  // goal_ holds steps that are still to be made
   bool counted_ = false;  // the axis stands exactly on goal_
   bool unsure_ = false;
-  bool met_ = false;      // of follow
-  bool planned_ = false;  // plan_ holds for what is asked, and the axis is plan_time_ along it
-  double number_ = 0;     // of a jog: velocity; of follow: position
+  bool met_ = false;         // of follow
+  bool planned_ = false;     // plan_ holds for what is asked, and the axis is plan_time_ along it
+  std::uint32_t whose_ = 0;  // of follow
+  double number_ = 0;        // of a jog: velocity; of follow: position
   double catch_up_ = 0;
-  Nano goal_ = 0;
+  Nano goal_ = 0, dropped_ = 0;
   double plan_time_ = 0;
   Profile plan_;
 };

@@ -6,6 +6,8 @@
 ///     auto x = AxisLimits::make(0, 420, {.speed = 180, .accel = 900, .jerk = 9000, .brake_accel = 1400, .brake_jerk = 20000});
 #pragma once
 
+#include <gyrax/base/nano.hpp>
+
 #include <optional>
 
 namespace gyrax {
@@ -35,6 +37,9 @@ class AxisLimits {
   double low() const noexcept { return low_; }
   double high() const noexcept { return high_; }
   const Pace& full() const noexcept { return full_; }
+  /// The first and the last counted position inside the travel.
+  Nano low_nano() const noexcept { return nano_above(low_); }
+  Nano high_nano() const noexcept { return nano_below(high_); }
   double speed() const noexcept { return full_.speed; }
 
  private:

@@ -2,7 +2,8 @@
 ///
 /// In: per group one request a coordinate, and how fast it may be. Out: each axis's state after advance(). Never: a group
 /// faster than its path speed in whatever direction, also while one axis takes over from another; a steady direction bent
-/// because one joint of a group is slower than the others; an axis off the line on the way to a pose.
+/// because one joint of a group is slower than the others; an axis off the line on the way to a pose; a stop that takes an axis
+/// longer than its own brake does, unless its group is coupled.
 ///
 ///     motion.ask(group, requests, {.speed = 0.25});     // a quarter of full speed
 ///     motion.advance(group, 0.002);
@@ -24,12 +25,15 @@ struct GroupSetup {
   ZoneId zone{};
   double path_speed = std::numeric_limits<double>::infinity();     ///< along whatever direction, unit/s, > 0
   double reduced_speed = std::numeric_limits<double>::infinity();  ///< the same while reduced speed is on
+  bool together = false;  ///< coupled by the machine: also a stop stays on the line, and takes what the weakest brake takes
 };
 
 /// What counts in one tick: shares of the axes' speed and acceleration, (0, 1], and the group's path speed, unit/s.
 struct Scale {
   double speed = 1, accel = 1;
   double path_speed = std::numeric_limits<double>::infinity();
+  std::span<const double> own{};  ///< further shares of speed, by AxisId; none: 1
+  double speed_of(AxisId axis) const noexcept { return own.empty() ? speed : speed * own[index(axis)]; }
 };
 
 class Motion {
@@ -38,7 +42,10 @@ class Motion {
 
   /// Hands a group what its coordinates are asked for (`requests` by CoordinateId).
   void ask(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept;
+  /// To rest, each axis by its own brake; a coupled group on its line.
   void stop(std::size_t group) noexcept;
+  /// There is no power: what is under way is forgotten.
+  void halt(std::size_t group) noexcept;
   void advance(std::size_t group, double dt_s) noexcept;
 
   AxisMotion& axis(AxisId axis) noexcept { return axes_[index(axis)]; }
@@ -48,7 +55,7 @@ class Motion {
   bool on_path(std::size_t group) const noexcept { return carried_[group] != 0; }
 
  private:
-  void ask_axis(AxisMotion& axis, const Request& request, const Scale& scale) noexcept;
+  void ask_axis(AxisMotion& axis, const Request& request, double speed, double accel) noexcept;
   void ask_capped(const GroupSetup& group, std::span<const Request> requests, const Scale& scale) noexcept;
   bool ask_pose(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept;
   bool at_rest(const GroupSetup& group) const noexcept;
@@ -62,6 +69,7 @@ class Motion {
   // Scratch, one a group member.
   std::vector<double> from_, wanted_, limit_, settled_;
   std::vector<Nano> goals_;
+  std::vector<std::uint8_t> moves_;
   std::vector<Pace> paces_;
 };
 

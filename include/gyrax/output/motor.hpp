@@ -16,7 +16,8 @@ struct MotorMap {
   double dead_band = 0;  ///< [0, 1): share of full power below which it does not turn
   bool reversed = false;
 
-  /// sign · (dead_band + (1 − dead_band) · |share|), in millionths, rounded to the nearest. What is not a number gives 0.
+  /// sign · (dead_band + (1 − dead_band) · |share|), in millionths, rounded to the nearest; below half a millionth 0. What
+  /// is not a number gives 0.
   std::int32_t power(double share) const noexcept;
 };
 

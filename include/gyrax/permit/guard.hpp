@@ -22,6 +22,7 @@ struct ZoneSetup {
   std::vector<AxisId> axes;
   std::vector<SlotId> controls;  ///< each can move something in the zone: must have reported and be at neutral
   std::vector<SlotId> followed;  ///< each is followed by an axis, that comes to meet it: must have reported
+  std::vector<SlotId> stops;     ///< none may be held down; those of handsets that are counted on must have reported
 };
 
 /// A set of handsets: bit per HandsetId.
@@ -33,9 +34,9 @@ constexpr HandsetBits bit(HandsetId handset) noexcept { return HandsetBits{1} <<
 /// A link, or one of the zone's handsets among `counted_on`, that is not there, if any.
 Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal& signal, const Links& links, Time now) noexcept;
 
-/// As first_loss, and further: an axis in `must_be_measured` (by AxisId) without a position; of the handsets `in_charge` a control
-/// that has not reported, or is not at neutral.
-Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
-                        std::span<const std::uint8_t> must_be_measured, const Signal& signal, const Links& links, Time now) noexcept;
+/// As first_loss, and further: a stop that is held down, by whomever, or not known; an axis that a link has to measure (`measured_by`, by
+/// AxisId; none: it need not be) without a position; of the handsets `in_charge` a control that has not reported, or is not at neutral.
+Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge, std::span<const LinkId> measured_by,
+                        const Signal& signal, const Links& links, Time now) noexcept;
 
 }  // namespace gyrax

@@ -27,8 +27,13 @@ enum class Interlock : std::uint8_t {
   another_in_charge,
   switch_off,
   turning_round,
+  begun_before,
+  stop_held,
+  squeezed,
+  on_path,
+  not_met,
 };
-inline constexpr std::size_t interlock_count = 18;
+inline constexpr std::size_t interlock_count = 23;
 
 struct AboutInterlock {
   const char* name;

@@ -36,6 +36,8 @@ class Links {
   bool fresh(LinkId link, Time now) const noexcept;
   /// The last report's word on an axis; not measured if there was none.
   const AxisReport& measured(AxisId axis) const noexcept { return axes_[index(axis)]; }
+  /// When that was measured; the beginning of time if there was none.
+  Time measured_at(LinkId link) const noexcept { return states_[index(link)].measured; }
   std::size_t links() const noexcept { return states_.size(); }
 
  private:

@@ -16,6 +16,8 @@ class Permit {
  public:
   explicit Permit(const std::array<Category, cause_count>& categories) noexcept : categories_(categories) {}
 
+  /// The phase that an event leads to.
+  Phase after(PermitEvent event) const noexcept;
   /// Applies one event. `cause` names what ends motion, for release, squeeze, stow, stop and fault; otherwise none.
   /// Returns whether the phase changed.
   bool apply(PermitEvent event, Cause cause) noexcept;
@@ -24,7 +26,8 @@ class Permit {
   State state() const noexcept { return state_of(phase_); }
   bool live() const noexcept { return phase_ == Phase::live; }
   bool stopping() const noexcept { return state() == State::stopping; }
-  /// Whether the drives are to have power. Off until made ready, and after a stop of category 0 or 1.
+  /// Whether the drives are to have power. Off until made ready, and after a stop of category 0 or 1. Where category 2 leaves it
+  /// on, stowed or tripped, whatever has a harder category takes it; stowed, a stop or a fault is carried out as from ready.
   bool powered() const noexcept { return powered_; }
   /// Of the stop under way or the last one; two events with different categories take the harder one.
   Category category() const noexcept { return category_; }

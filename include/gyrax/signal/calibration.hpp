@@ -33,8 +33,9 @@ class Calibration {
   static Calibration key() noexcept { return Calibration{}; }
   /// A dial: counts as they come, turned round where `reversed`.
   static Calibration counts(bool reversed) noexcept;
-  /// The most counts that one reading of a dial can bring.
-  static constexpr std::int32_t greatest_counts = 100'000;
+  /// The most counts that one reading of a dial can bring: a wheel of 400 counts a turn at ten turns a second, kept back for
+  /// a second. More is no hand's.
+  static constexpr std::int32_t greatest_counts = 4000;
 
   /// centred: [-1, 1], each side scaled by its own end; one_sided: [0, 1]; key: 0 or 1.
   /// Raw numbers beyond the ends give the ends. counts: 0, a dial is always at its neutral.

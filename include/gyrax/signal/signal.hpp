@@ -9,6 +9,7 @@
 ///
 ///     Signal signal(handsets, controls);
 ///     Change change = signal.accept(reading, now);
+///     for (const SlotId slot : signal.forgotten()) …
 ///     for (const Change& also : signal.made()) …
 ///     if (signal.sample(slot).known) …
 #pragma once
@@ -61,7 +62,7 @@ struct Change {
   SlotId slot = no<SlotId>;  ///< for key, held, moved and counted
   Time at{};                 ///< when it happened, by the reading's own stamp
   std::int32_t counts = 0;   ///< for counted
-  bool pressed = false;      ///< for key
+  bool pressed = false;      ///< for key; with a fault, or kind nothing: whether what was not taken says "pressed"
   bool first = false;        ///< for moved: the control was unknown before
   std::uint32_t lost = 0;    ///< readings known to be lost before this one; all controls of the handset are then unknown
   ReadingFault fault = ReadingFault::none;
@@ -79,12 +80,18 @@ class Signal {
   /// Handsets by HandsetId, controls by SlotId. Allocates here and nowhere else.
   Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSetup> controls);
 
-  /// Takes one reading. A reading with a fault changes no sample.
+  /// Takes one reading. What a reading with a fault is about is unknown afterwards; so is the whole handset where readings were
+  /// lost, or came in another order than they were numbered in.
   Change accept(const Reading& reading, Time now) noexcept;
+  /// What became unknown with the last accept(), also where that very reading told it anew. Valid until the next.
+  std::span<const SlotId> forgotten() const noexcept { return forgotten_; }
   /// Lets time pass, once a tick after its readings: smoothing goes on, debounced keys settle, tilts are looked at.
   void advance(Time now) noexcept;
   /// What the last accept() or advance() changed besides. Valid until the next of them.
   std::span<const Change> made() const noexcept { return made_; }
+
+  /// What a dial was turned of a detent so far does not count.
+  void drop_part(SlotId slot) noexcept { memories_[index(slot)].part = 0; }
 
   /// Gives a control other ends. Refused (false) while its handset is present, or for another kind of control.
   bool calibrate(SlotId slot, const Calibration& calibration) noexcept;
@@ -117,7 +124,9 @@ class Signal {
 
   void forget(HandsetId handset) noexcept;
   void forget(SlotId slot) noexcept;
+  void forget_with_made(SlotId slot) noexcept;
   Change plug(const Reading& reading) noexcept;
+  Change refuse(SlotId slot, std::int32_t raw) noexcept;
   Change take(SlotId slot, std::int32_t raw, Time at) noexcept;
   Change press(SlotId slot, bool down) noexcept;
   std::int32_t detents(SlotId slot, std::int32_t counts) noexcept;
@@ -135,6 +144,7 @@ class Signal {
   std::vector<std::vector<SlotId>> made_of_;  // by slot: what is made of it
   std::vector<SlotId> restless_;              // those that change by time alone
   std::vector<Change> made_;                  // room for every control that can change with another
+  std::vector<SlotId> forgotten_;
 };
 
 }  // namespace gyrax

@@ -56,6 +56,8 @@ class Bench {
 
   /// Cuts the wire both ways, or mends it.
   void silence(bool silent) noexcept { silent_ = silent; }
+  /// Somebody puts an axis elsewhere, by hand.
+  void place(std::size_t axis, double position) noexcept { states_[axis].p = states_[axis].target = position; }
   void break_axis(std::size_t axis, AxisFault fault) noexcept { states_[axis].fault = fault; }
 
   const BenchSetup& setup() const noexcept { return setup_; }

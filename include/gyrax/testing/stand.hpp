@@ -34,6 +34,8 @@ class Stand {
   Stand& plug(const std::string& handset);
   Stand& unplug(const std::string& handset);
   Stand& lose(const std::string& handset, std::int32_t readings);
+  /// So many readings get lost without a word: the next one's number is that much further on (below 0: further back).
+  Stand& miss(const std::string& handset, std::int32_t readings);
   /// Any reading, as it is; its sequence is filled in.
   Stand& say(Reading reading);
 

@@ -1,0 +1,97 @@
+// A random rig as its writer knows it. The campaign judges by this alone and never asks the rig that was read.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace gyrax::bench {
+
+class Random;
+
+struct ControlPlan {
+  enum class Kind : std::uint8_t { key, stick, lever, dial };  // lever: one-sided
+  std::string name;
+  std::uint16_t id = 0;
+  Kind kind = Kind::key;
+  double debounce_s = 0;
+  bool used = false;  // some binding is of it
+};
+inline constexpr int full_raw = 1000, dead_raw = 100;  // of sticks and levers; a followed lever has no dead zone
+
+struct HandsetPlan {
+  std::string name;
+  std::vector<ControlPlan> controls;
+  bool steadily = false;
+  int station = -1;
+};
+
+struct AxisPlan {
+  enum class Kind : std::uint8_t { measured, assumed, endless, servo, motor };
+  std::string name;
+  Kind kind = Kind::measured;
+  double low = 0, high = 0, speed = 0, accel = 0, jerk = 0, brake = 0, brake_jerk = 0;
+  double start = 0, deviation = 0, share = 1;  // share: of speed, by a rate of its own that never changes
+  int zone = 0, link = 0, group = -1;
+  double rest_s = 0;
+  std::vector<int> needs;
+};
+
+struct GroupPlan {
+  std::vector<int> axes;
+  bool together = false;
+  double path_speed = 0, reduced_speed = 0;  // 0: none
+};
+
+struct SwitchPlan {
+  enum class Becomes : std::uint8_t { off, on, keep };
+  std::string name;
+  int zone = 0, link = 0;
+  bool start_on = false;
+  Becomes on_trip = Becomes::off, on_handset_lost = Becomes::off, on_link_lost = Becomes::off;
+};
+
+struct BindingPlan {
+  enum class Effect : std::uint8_t { jog, step, wheel, follow, go, pose, set, number, reduced, layer, ready, stow, enable, stop, reset };
+  enum class Gesture : std::uint8_t { press, release, tap, double_tap, hold, chord };
+  Effect effect = Effect::jog;
+  Gesture gesture = Gesture::press;
+  int handset = 0, control = 0;
+  std::vector<int> with{};  // further controls of the handset: a chord's, or what a made control is made of
+  std::vector<int> axes{};  // that it moves
+  std::uint32_t zones = ~0u;
+  int target = -1;  // a switch
+  bool momentary = false;
+  double catch_up = 0, low = 0, high = 0, squeeze = 2;
+};
+inline bool is_permit(BindingPlan::Effect effect) { return effect >= BindingPlan::Effect::ready; }
+inline bool is_mover(BindingPlan::Effect effect) { return effect <= BindingPlan::Effect::pose; }
+
+struct RigPlan {
+  std::string text;
+  double period_s = 0.002, longest_s = 0.02, silence_s = 0.1;
+  int zones = 1, links = 1;
+  std::vector<HandsetPlan> handsets;
+  std::vector<AxisPlan> axes;
+  std::vector<GroupPlan> groups;
+  std::vector<SwitchPlan> switches;
+  std::vector<BindingPlan> bindings;
+  double reduced_share = 1;
+  enum Cause : std::uint8_t {
+    enable_released,
+    enable_squeezed,
+    stop_key,
+    stow,
+    program_ends,
+    handset_gone,
+    link_silent,
+    axis_deviates,
+    causes
+  };
+  std::array<int, causes> category{2, 2, 1, 1, 1, 1, 1, 0};
+};
+
+RigPlan random_rig(Random& random);
+
+}  // namespace gyrax::bench
