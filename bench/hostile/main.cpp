@@ -203,8 +203,11 @@ class World {
     const int plan_axis = jog >= 0 ? plan_.bindings[at(jog)].axes.front() : 0;
     while (rig_.axes[axis].name != plan_.axes[at(plan_axis)].name) ++axis;
     const auto zone = rig_.setup.axes[axis].zone;
+    // Each control may have to be moved once, each handset to be asked.
+    std::size_t tries = 20;
+    for (const HandsetPlan& one : plan_.handsets) tries += 3 * one.controls.size();
     std::string last;
-    for (int tries = 0; tries < 60 && watch_.violation().empty(); ++tries) {
+    for (; tries > 0 && watch_.violation().empty(); --tries) {
       if (engine_.permit(zone).live()) {
         ++tally_.recoveries;
         return;

@@ -1,5 +1,7 @@
 #include <gyrax/bind/bind.hpp>
 
+#include <algorithm>
+
 namespace gyrax {
 namespace {
 
@@ -32,10 +34,12 @@ Bind::Bind(const BindSetup& setup, std::size_t slots)
       gestures_(slots, setup.gestures),
       numbers_(setup.notches),
       reduced_(setup.notches.reduced.starts_on) {
+  zone_of_.resize(std::max(zone_of_.size(), in_charge_.size()));
   for (std::size_t l = 0; l < layers_.size(); ++l) latched_[l] = layers_[l].starts_on ? 1 : 0;
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
     const BindingSetup& b = bindings_[row];
     const BindingId id{static_cast<std::uint16_t>(row)};
+    if (b.effect == Effect::set) zone_of_switch_.resize(std::max(zone_of_switch_.size(), index(b.target) + 1));
     of_slot_[index(b.slot)].push_back(id);
     if (!b.repeat.empty()) repeating_.push_back(id);
     if (b.gesture == Gesture::hold) holds_.push_back(id);

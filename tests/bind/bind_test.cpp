@@ -35,7 +35,7 @@ struct Hands {
     return n;
   }
   explicit Hands(const std::vector<BindingSetup>& bindings, const std::vector<LayerSetup>& layers = {{SlotId{3}, false}})
-      : controls(made()), signal(handsets, controls), bind({bindings, layers, notches(), {}, {ZoneId{0}}, {ZoneId{0}}}, controls.size()) {
+      : controls(made()), signal(handsets, controls), bind({bindings, layers, notches(), {}, {}, {}}, controls.size()) {
     say(ControlId::presence, 1);
     for (std::uint16_t i = 0; i < 5; ++i) say(ControlId{i}, 0);
   }

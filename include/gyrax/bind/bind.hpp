@@ -61,8 +61,8 @@ struct BindSetup {
   std::vector<LayerSetup> layers;
   NotchSetup notches;
   GestureTimes gestures;
-  std::vector<ZoneId> zone_of;         ///< by CoordinateId
-  std::vector<ZoneId> zone_of_switch;  ///< by SwitchId
+  std::vector<ZoneId> zone_of;         ///< by CoordinateId; the first zone where it is too short
+  std::vector<ZoneId> zone_of_switch;  ///< by SwitchId; the same
 };
 
 class Bind {
