@@ -73,7 +73,23 @@ void Driver::perform(int binding, Time now, bool keep, int raw) {
 
 void Driver::release(int handset, Time now) {
   std::erase_if(script_, [&](const Action& one) { return one.handset == handset; });
-  hands_.release_all(handset, now);
+  const auto trodden = [&](int control) {
+    for (const BindingPlan& b : plan_.bindings)
+      if (b.effect == Effect::reduced && b.momentary && b.handset == handset && b.control == control)
+        return hands_.pressed(handset, control);
+    return false;
+  };
+  for (int c = 0; c < static_cast<int>(plan_.handsets[at(handset)].controls.size()); ++c)
+    if (!trodden(c) || random_.chance(0.3)) hands_.put(handset, c, 0, now);
+}
+
+void Driver::tread(int handset, Time now) {
+  std::vector<int> keys;
+  for (const BindingPlan& b : plan_.bindings)
+    if (b.handset == handset && plan_.handsets[at(handset)].controls[at(b.control)].kind == Kind::key &&
+        (b.effect == Effect::reduced || random_.chance(0.1)))
+      keys.push_back(b.control);
+  if (!keys.empty()) hands_.put(handset, random_.one_of(keys), 1, now);
 }
 
 void Driver::play(Time now) {
@@ -110,6 +126,7 @@ void Driver::mischief(Time now) {
   switch (random_.whole(0, 7)) {
     case 0:
       hands_.unplug(h, now);
+      if (random_.chance(0.3)) tread(h, now);
       unplugged_.push_back({h, now + std::chrono::milliseconds(random_.whole(0, 400))});
       break;
     case 1: hands_.lose(h, now); break;
@@ -140,12 +157,16 @@ void Driver::act(Time now, const Engine& engine) {
   const auto word = [&](Effect effect, bool keep) {
     if (playing() && !random_.chance(0.02)) return;
     if (random_.chance(0.9)) release(driver_, now);
-    const int b = binding(driver_, effect);
+    const int b = binding(driver_, effect), stop = binding(driver_, Effect::stop);
+    // Sometimes a stop comes in the very same tick before it.
+    if (stop >= 0 && random_.chance(0.05)) {
+      perform(stop, now + 1ms, false);
+      later(now + 1ms, 0, plan_.bindings[at(stop)].handset, plan_.bindings[at(stop)].control, 0);
+    }
     // Sometimes it is clenched at once.
     const bool clenched = b >= 0 && plan_.bindings[at(b)].squeeze < 1 && random_.chance(0.15);
     if (b >= 0) perform(b, now + 1ms, keep, clenched ? full_raw : 0);
     // And sometimes a stop comes before it is decided.
-    const int stop = binding(driver_, Effect::stop);
     if (stop >= 0 && random_.chance(0.05)) perform(stop, now + std::chrono::milliseconds(random_.whole(50, 200)), false);
   };
   switch (state) {

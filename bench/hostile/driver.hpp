@@ -32,7 +32,10 @@ class Driver {
   int binding(int handset, BindingPlan::Effect effect) const;
   /// Performs a binding's gesture from `now` on; `keep`: and goes on holding it.
   void perform(int binding, Time now, bool keep, int raw = 0);
+  /// Takes the hands off; a foot may stay on its pedal.
   void release(int handset, Time now);
+  /// Treads on something, or leans on it, plugged in or not.
+  void tread(int handset, Time now);
 
  private:
   void mischief(Time now);

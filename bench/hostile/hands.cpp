@@ -136,10 +136,6 @@ void Hands::unplug(int h, Time now) {
   say(h, ControlId::presence, 0, now);
 }
 
-void Hands::release_all(int h, Time now) {
-  for (std::size_t c = 0; c < handsets_[at(h)].controls.size(); ++c) put(h, static_cast<int>(c), 0, now);
-}
-
 void Hands::hand_over(const Reading& reading, Time now) {
   Delivered told;
   if (index(reading.handset) >= handsets_.size()) {
@@ -162,8 +158,9 @@ void Hands::hand_over(const Reading& reading, Time now) {
   const bool nothing = index(reading.control) >= greatest_controls && !told.presence && reading.control != ControlId::gap;
   told.refused = told.refused || wild || nothing;
   if (told.control >= 0) told.was_known = handset.controls[at(told.control)].known;
-  if (told.refused || told.lost_before || told.presence)
+  if (told.lost_before || told.presence || (told.refused && told.control < 0))
     for (Control& one : handset.controls) one.known = false;
+  if (told.refused && told.control >= 0) handset.controls[at(told.control)].known = false;
   if (told.control >= 0 && !told.refused && handset.told_plugged && !ahead(handset.delivered + 1, reading.sequence))
     handset.controls[at(told.control)].known = true;
   if (told.presence) handset.told_plugged = reading.raw != 0;

@@ -50,7 +50,6 @@ class Hands {
   /// Everything from now on arrives as it is.
   void be_honest() { spoiled_ = 0; }
   /// Lets everything go that is not followed.
-  void release_all(int handset, Time now);
 
   /// Everything that has arrived by `now`.
   const std::vector<Reading>& deliver(Time now);

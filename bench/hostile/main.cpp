@@ -56,6 +56,8 @@ class World {
 
   void live(std::uint64_t ticks) {
     for (std::size_t h = 0; h < plan_.handsets.size(); ++h)
+      if (random_.chance(0.3)) driver_.tread(static_cast<int>(h), now_);
+    for (std::size_t h = 0; h < plan_.handsets.size(); ++h)
       if (h == 0 || random_.chance(0.9)) hands_.plug(static_cast<int>(h), now_);
     for (std::uint64_t t = 0; t < ticks && watch_.violation().empty(); ++t) {
       if (random_.chance(0.0002)) silence();

@@ -55,6 +55,7 @@ struct SwitchPlan {
 struct BindingPlan {
   enum class Effect : std::uint8_t { jog, step, wheel, follow, go, pose, set, number, reduced, layer, ready, stow, enable, stop, reset };
   enum class Gesture : std::uint8_t { press, release, tap, double_tap, hold, chord };
+  enum class Layer : std::uint8_t { base, held, latched };
   Effect effect = Effect::jog;
   Gesture gesture = Gesture::press;
   int handset = 0, control = 0;
@@ -62,6 +63,7 @@ struct BindingPlan {
   std::vector<int> axes{};  // that it moves
   std::uint32_t zones = ~0u;
   int target = -1;  // a switch
+  Layer layer = Layer::base;
   bool momentary = false;
   double catch_up = 0, low = 0, high = 0, squeeze = 2;
 };

@@ -175,7 +175,9 @@ class Writer {
       }
       group.together = random_.chance(0.1);
       say("[group.g{}]\naxes = [{}]\n", plan_.groups.size(), names);
-      if (random_.chance(0.5)) say("path_speed = {}\n", group.path_speed = fastest * random_.scale(0.0005, 1.5));
+      // Some creep: slower than any share of a speed that an axis is given.
+      const double least = random_.chance(0.2) ? 1e-7 : 0.0005;
+      if (random_.chance(0.5)) say("path_speed = {}\n", group.path_speed = fastest * random_.scale(least, least < 1e-6 ? 1e-5 : 1.5));
       if (reduced_ && random_.chance(0.3)) say("reduced_speed = {}\n", group.reduced_speed = fastest * random_.scale(0.01, 0.5));
       if (group.together) say("together = true\n");
       say("[pose.whole{}]\n{}[pose.part{}]\n{}", plan_.groups.size(), all, plan_.groups.size(), some);
@@ -240,6 +242,8 @@ class Writer {
     controls[static_cast<std::size_t>(b.control)].used = true;
     for (const int other : b.with) controls[static_cast<std::size_t>(other)].used = true;
     plan_.bindings.push_back(b);
+    using Layer = BindingPlan::Layer;
+    plan_.bindings.back().layer = layer.empty() ? Layer::base : layer.starts_with("in") ? Layer::latched : Layer::held;
   }
 
   void permit(int h, Effect effect, const char* word) {

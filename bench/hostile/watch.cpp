@@ -44,6 +44,7 @@ Watch::Watch(const RigPlan& plan, const Rig& rig, const Hands& hands, Tally& tal
       reduced_lost_(plan.bindings.size()),
       reduced_known_(plan.bindings.size()),
       reduced_held_(plan.bindings.size()),
+      reduced_seen_(plan.bindings.size()),
       switch_id_(plan.switches.size()) {
   for (Zone& zone : zones_) {
     zone.begun.resize(plan.bindings.size());
@@ -187,6 +188,7 @@ void Watch::take_delivered(const Engine& engine, const TickTruth& truth) {
         Zone& zone = zones_[z];
         if (binding.effect == Effect::stop && says_pressed) {
           stop(z, RigPlan::stop_key, true);
+          zone.stop_key_now = true;
           zone.ready_begun = false;
         }
         if (binding.effect == Effect::enable && !key && d.raw > 830 && binding.squeeze < 1 && !d.refused) zone.begun[b] = 0;
@@ -227,6 +229,8 @@ void Watch::watch_zone(std::size_t z, const Engine& engine, const TickTruth& tru
   Zone& zone = zones_[z];
   const State before = zone.state;
   zone.state = engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state();
+  if (zone.stop_key_now && (zone.state == State::ready || zone.state == State::live))
+    fail(Property::asked, fmt::format("zone {} is ready or live after a tick in which its stop was pressed", z));
   const bool late = truth.dt_s < 0 || truth.dt_s > plan_.longest_s + 1e-9;
   for (int l = 0; l < plan_.links; ++l) {
     bool counts = false;
@@ -325,10 +329,26 @@ bool Watch::told_in_time(int handset, int control) const {
   return true;
 }
 
+/// Which binding of an axis it follows; -1: none, or nobody knows for sure: a held layer's key decides, or who is in charge.
+int Watch::follower(std::size_t a) const {
+  int found = -1, handset = -1;
+  for (std::size_t i = 0; i < bindings_of_[a].size(); ++i) {
+    const BindingPlan& b = plan_.bindings[bindings_of_[a][i]];
+    if (b.effect != Effect::follow) continue;
+    if (b.layer == BindingPlan::Layer::held || (handset >= 0 && b.handset != handset)) return -1;
+    handset = b.handset;
+    if (b.layer == BindingPlan::Layer::base || layer_on_) found = static_cast<int>(i);
+  }
+  return found;
+}
+
 /// A followed control that was not met yet is met at the speed for that.
 void Watch::watch_followed(std::size_t a, const AxisCommand& c, bool may, double dt) {
   Axis& axis = axes_[a];
   const AxisPlan& p = plan_.axes[a];
+  const int followed = follower(a);
+  if (followed >= 0 && followed != axis.followed) std::fill(axis.met.begin(), axis.met.end(), 0);
+  axis.followed = followed;
   bool follows = false, others = axis.stepping || axis.wheeling, towards = false;
   double catch_up = 0;
   for (std::size_t i = 0; i < bindings_of_[a].size(); ++i) {
@@ -342,7 +362,8 @@ void Watch::watch_followed(std::size_t a, const AxisCommand& c, bool may, double
     const double share = hands_.control(b.handset, b.control).raw / static_cast<double>(full_raw);
     const double off = std::clamp(b.low + share * (b.high - b.low), p.low, p.high) - c.p;
     const bool meets = std::abs(off) <= b.catch_up * 0.0101 + 2 * std::abs(c.v) * dt || off * axis.off[i] < 0;
-    axis.met[i] = may && (axis.met[i] != 0 || meets) ? 1 : 0;
+    const bool counts = followed < 0 || static_cast<int>(i) == followed;
+    axis.met[i] = may && counts && (axis.met[i] != 0 || meets) ? 1 : 0;
     axis.off[i] = off;
     towards = towards || (axis.met[i] != 0 && off * c.v >= 0);
   }
@@ -469,7 +490,7 @@ void Watch::watch_axis(std::size_t a, const TickTruth& truth, const TickBuffers&
   const double slow = p.speed * plan_.reduced_share;
   if (reduced_ && std::abs(c.v) > slow * (1 + 1e-6) + 1e-9 && std::abs(c.v) > std::abs(axis.v) * (1 + 1e-9) && c.v * c.a > 0 &&
       std::abs(c.a) >= std::abs(axis.a) && axis.limited)
-    fail(Property::safer, fmt::format("{} gains speed to {} while what held reduced speed ({}) is lost", p.name, c.v, slow));
+    fail(Property::safer, fmt::format("{} gains speed to {} while reduced speed ({}) is held, or what held it is lost", p.name, c.v, slow));
   axis.limited = reduced_ && std::abs(c.v) <= slow * (1 + 1e-6) + 1e-9;
   axis.p = c.p;
   axis.v = c.v;
@@ -508,7 +529,14 @@ void Watch::watch_reduced(const TickTruth& truth) {
       reduced_held_[b] = 0;
     }
     reduced_known_[b] = known ? 1 : 0;
-    reduced_ = reduced_ || reduced_lost_[b] != 0;
+    // Seen down, and nothing on its way.
+    const bool seen = known && hands_.pressed(binding.handset, binding.control) &&
+                      hands_.handset(binding.handset).delivered == hands_.handset(binding.handset).number;
+    if (!seen)
+      reduced_seen_[b] = Time{};
+    else if (reduced_seen_[b] == Time{})
+      reduced_seen_[b] = truth.now;
+    reduced_ = reduced_ || reduced_lost_[b] != 0 || (seen && truth.now - reduced_seen_[b] > 30ms);
   }
 }
 
@@ -539,6 +567,7 @@ void Watch::take_events(const std::vector<Event>& events) {
   for (const Event& e : events) {
     if (e.kind == Event::Kind::fault && e.cause == Cause::envelope_refused)
       fail(Property::last_check, "the last check refused what motion made");
+    if (e.kind == Event::Kind::layer) layer_on_ = e.number != 0;
     if (e.kind != Event::Kind::step && e.kind != Event::Kind::dropped) continue;
     std::size_t a = 0;
     while (axis_id_[a] != index(e.axis)) ++a;
@@ -567,7 +596,7 @@ void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers
   ++ticks_;
   ++tally_.ticks;
   for (Zone& zone : zones_) {
-    zone.stop_now = false;
+    zone.stop_now = zone.stop_key_now = false;
     if (zone.state == State::stowed && zone.was_stowed_now) zone.candidates = 0;
     zone.was_stowed_now = false;
     zone.pressed_before = zone.pressed_since;

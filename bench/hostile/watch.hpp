@@ -48,6 +48,7 @@ class Watch {
     State state = State::stowed;
     std::uint32_t candidates = 0;  // bits of handsets whose ready was pressed since it was stowed, and of their stations
     bool ready_begun = false, ready_before = false, was_stowed_now = false, stop_now = false, powered = false;
+    bool stop_key_now = false;
     bool may_move = false, could_move = false;  // in this tick, in the one before
     int power_off_in = -1;                      // ticks at rest until power has to be off; -1: it has not
     bool off_at_once = false;
@@ -62,7 +63,7 @@ class Watch {
     double rest_by_s = 0;  // of motion time
     int late_ticks = 0;
     bool stepping = false, wheeling = false, pure = true;
-    int rest_ticks = 0;
+    int rest_ticks = 0, followed = -1;  // followed: by which binding of it, while only latched layers decide
     std::int64_t expected = 0;
     std::vector<std::uint8_t> met, lacking;  // by binding of it: a follower has met it; held while a switch that it needs was off
     std::vector<double> off;                 // by binding of it: how far the axis was from what it follows
@@ -82,6 +83,7 @@ class Watch {
   bool asked(std::size_t axis, std::size_t zone, Time now) const;
   void watch_zone(std::size_t zone, const Engine& engine, const TickTruth& truth, const TickBuffers& out);
   void watch_axis(std::size_t axis, const TickTruth& truth, const TickBuffers& out);
+  int follower(std::size_t axis) const;
   void watch_followed(std::size_t axis, const AxisCommand& c, bool may, double dt_s);
   void watch_live(std::size_t zone, const Engine& engine, bool begins);
   void watch_limits(std::size_t axis, const AxisCommand& c, double dt_s);
@@ -107,10 +109,11 @@ class Watch {
   std::vector<std::uint8_t> ever_heard_;
   std::vector<std::uint8_t> reduced_lost_, reduced_known_;  // by binding
   std::vector<std::uint8_t> reduced_held_;
+  std::vector<Time> reduced_seen_;  // by binding: since when it is seen held, without a break; zero: it is not
   std::vector<std::size_t> switch_id_;
   std::vector<std::pair<int, int>> fresh_told_;  // controls whose press was delivered in this tick
   double motion_s_ = 0;
-  bool reduced_ = false;
+  bool reduced_ = false, layer_on_ = false;  // of the latched layer, as it was told
   std::uint64_t ticks_ = 0;
   std::string violation_;
   Property violated_ = Property::asked;
