@@ -188,12 +188,13 @@ void Watch::take_delivered(const Engine& engine, const TickTruth& truth) {
         Zone& zone = zones_[z];
         if (binding.effect == Effect::stop && says_pressed) {
           stop(z, RigPlan::stop_key, true);
-          zone.stop_key_now = true;
+          // What no stop can say is refused: then nothing is known of it, which stops what is live.
+          zone.stop_key_now = zone.stop_key_now || std::abs(static_cast<long>(d.raw)) <= full_raw;
           zone.ready_begun = false;
         }
         if (binding.effect == Effect::enable && !key && d.raw > 830 && binding.squeeze < 1 && !d.refused) zone.begun[b] = 0;
         if (binding.effect == Effect::ready && says_pressed) {
-          zone.ready_begun = true;
+          zone.ready_begun = zone.ready_now = true;
           zone.candidates |= station(d.handset);
         }
         if (is_mover(binding.effect) && says_pressed) zone.pressed_since[b] = 1;
@@ -289,7 +290,7 @@ void Watch::watch_zone(std::size_t z, const Engine& engine, const TickTruth& tru
       fail(Property::power, fmt::format("{} has power after a stop of category 0", plan_.axes[a].name));
   }
   zone.off_at_once = false;
-  if (powered && !zone.powered && !zone.ready_begun && !zone.ready_before)
+  if (powered && !zone.powered && !zone.ready_begun && !zone.ready_before && !zone.ready_now)
     fail(Property::power, fmt::format("zone {} gets power, and nobody made it ready", z));
   if (!powered) zone.power_off_in = -1;
   if (zone.power_off_in >= 0 && rests && truth.dt_s >= 0 && --zone.power_off_in < 0)
@@ -384,7 +385,10 @@ void Watch::watch_limits(std::size_t a, const AxisCommand& c, double dt) {
   if (std::abs(c.v) > p.speed * p.share * (1 + eps) + 1e-9)
     fail(Property::limits, fmt::format("{}: speed {} of {}", p.name, c.v, p.speed * p.share));
   if (std::abs(c.a) > hardest * (1 + eps) + 1e-6) fail(Property::limits, fmt::format("{}: acceleration {} of {}", p.name, c.a, hardest));
-  if (c.mode == Mode::off && axis.mode == Mode::off && p.kind != AxisPlan::Kind::motor && c.p != axis.p && ticks_ > 1)
+  // What is made ready and stopped in one tick was taken up where it is.
+  const Zone& zone = zones_[at(p.zone)];
+  const bool taken_up = zone.ready_now || (zone.ready_before && !zone.ready_begun);
+  if (c.mode == Mode::off && axis.mode == Mode::off && p.kind != AxisPlan::Kind::motor && c.p != axis.p && ticks_ > 1 && !taken_up)
     fail(Property::power, fmt::format("{}: is told to be elsewhere, {} on, without power", p.name, c.p - axis.p));
   if (c.mode == Mode::off || axis.mode == Mode::off || dt <= 0) return;
   if (std::abs(c.a - axis.a) > sharpest * dt * (1 + eps) + 1e-5 * (1 + hardest))
@@ -511,9 +515,12 @@ void Watch::watch_groups(const TickBuffers& out) {
 /// What holds reduced speed, and was lost while it did, holds it until it is pressed and let go again.
 void Watch::watch_reduced(const TickTruth& truth) {
   reduced_ = false;
-  for (const BindingPlan& binding : plan_.bindings)
-    if (binding.effect == Effect::reduced && !binding.momentary && hands_.pressed(binding.handset, binding.control))
-      std::fill(reduced_lost_.begin(), reduced_lost_.end(), 0);
+  // A toggle may end it.
+  for (const Hands::Delivered& d : hands_.delivered())
+    for (const BindingPlan& binding : plan_.bindings)
+      if (binding.effect == Effect::reduced && !binding.momentary && d.handset == binding.handset && d.control == binding.control &&
+          d.raw != 0)
+        std::fill(reduced_lost_.begin(), reduced_lost_.end(), 0);
   for (std::size_t b = 0; b < plan_.bindings.size(); ++b) {
     const BindingPlan& binding = plan_.bindings[b];
     if (binding.effect != Effect::reduced || !binding.momentary) continue;
@@ -596,7 +603,7 @@ void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers
   ++ticks_;
   ++tally_.ticks;
   for (Zone& zone : zones_) {
-    zone.stop_now = zone.stop_key_now = false;
+    zone.stop_now = zone.stop_key_now = zone.ready_now = false;
     if (zone.state == State::stowed && zone.was_stowed_now) zone.candidates = 0;
     zone.was_stowed_now = false;
     zone.pressed_before = zone.pressed_since;
