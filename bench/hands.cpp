@@ -19,7 +19,7 @@ constexpr std::size_t controls = 32, sticks = 24, recorded = 4096;
 SlotId slot(std::size_t row) { return SlotId{static_cast<std::uint16_t>(row)}; }
 CoordinateId coordinate(std::size_t row) { return CoordinateId{static_cast<std::uint16_t>(row)}; }
 
-/// 24 stick axes in pairs and 8 keys; `all`: smoothing, hysteresis, straight pushes, curves, debouncing, made controls.
+/// 24 stick axes in pairs and 8 keys; `all`: smoothing, hysteresis, straight pushes, curves, debouncing, virtual controls.
 std::vector<ControlSetup> setup_of(bool all) {
   std::vector<ControlSetup> made;
   for (std::size_t i = 0; i < controls; ++i) {
@@ -45,8 +45,8 @@ std::vector<ControlSetup> setup_of(bool all) {
     ControlSetup c;
     c.control = no<ControlId>;
     c.calibration = *Calibration::make(ControlKind::centred, -1, 0, 1, false);
-    c.making.how = i % 2 == 0 ? Making::How::drive_left : Making::How::difference;
-    c.making.parts = {slot(4 * i), slot(4 * i + 1), no<SlotId>};
+    c.virtual_control.how = i % 2 == 0 ? VirtualControl::How::drive_left : VirtualControl::How::difference;
+    c.virtual_control.parts = {slot(4 * i), slot(4 * i + 1), no<SlotId>};
     made.push_back(c);
   }
   return made;
@@ -117,7 +117,7 @@ void hands(benchmark::State& state, bool all) {
     asks += bind.pass(now, signal).size();
     const Change change = signal.accept({HandsetId{0}, control, ++sequence, now, now, value}, now);
     asks += bind.changed(change, signal).size();
-    for (const Change& made : signal.made()) asks += bind.changed(made, signal).size();
+    for (const Change& made : signal.also_changed()) asks += bind.changed(made, signal).size();
   };
   say(ControlId::presence, 1);
   double asked = 0;
@@ -126,7 +126,7 @@ void hands(benchmark::State& state, bool all) {
     for (std::size_t i = 0; i < controls; ++i)
       say(ControlId{static_cast<std::uint16_t>(i)}, i < sticks ? raw[row * controls + i] : at / 100 % 2 == 0 ? 1 : 0);
     signal.advance(now);
-    for (const Change& made : signal.made()) asks += bind.changed(made, signal).size();
+    for (const Change& made : signal.also_changed()) asks += bind.changed(made, signal).size();
     asks += bind.pass(now, signal).size();
     bind.requests(signal, now, requests);
     for (const Request& request : requests) asked += request.jog * request.jog;

@@ -30,13 +30,13 @@ using namespace std::chrono_literals;
 const char* const rig_text = R"(gyrax = 1
 [tick]
 period_ms = 2
-shortest_ms = 0.1
-longest_ms = 1000
+min_ms = 0.1
+max_ms = 1000
 [link.machine]
 kind = "simulated"
 silence_ms = 60_000
 [handset.pad]
-oldest_ms = 60_000
+max_age_ms = 60_000
 [axis.x]
 unit = "mm"
 travel = [0, 1000]

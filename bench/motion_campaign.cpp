@@ -30,7 +30,7 @@ class Random {
 
 struct Totals {
   double speed = 0, accel = 0, jerk = 0, leap = 0, travel = 0, path = 0;
-  std::size_t ticks = 0, near_speed = 0, near_accel = 0, near_brake = 0, near_jerk = 0, near_brake_jerk = 0, at_end = 0;
+  std::size_t ticks = 0, near_speed = 0, near_accel = 0, near_decel = 0, near_jerk = 0, near_decel_jerk = 0, at_end = 0;
   std::size_t group_ticks = 0, near_path = 0, wrong_rests = 0, rests = 0, late_rests = 0, stops = 0;
 
   void add(const testing::LimitChecker& c) {
@@ -42,9 +42,9 @@ struct Totals {
     ticks += c.ticks();
     near_speed += c.near_speed();
     near_accel += c.near_accel();
-    near_brake += c.near_brake();
+    near_decel += c.near_decel();
     near_jerk += c.near_jerk();
-    near_brake_jerk += c.near_brake_jerk();
+    near_decel_jerk += c.near_decel_jerk();
     at_end += c.at_end();
   }
   double worst() const { return std::max({speed, accel, jerk, leap, travel, path}); }
@@ -53,8 +53,8 @@ struct Totals {
 /// Ramps that last from a few ticks to some hundred.
 AxisLimits random_limits(Random& random) {
   const double low = random.in(-200, 0), high = low + random.scale(1, 2000), speed = random.scale(1, 300);
-  const double accel = speed / random.scale(0.05, 2), brake = accel * random.scale(0.2, 3);
-  return *AxisLimits::make(low, high, {speed, accel, accel / random.scale(0.02, 1), brake, brake / random.scale(0.01, 0.4)});
+  const double accel = speed / random.scale(0.05, 2), decel = accel * random.scale(0.2, 3);
+  return *AxisLimits::make(low, high, {speed, accel, accel / random.scale(0.02, 1), decel, decel / random.scale(0.01, 0.4)});
 }
 
 double random_tick(Random& random) {
@@ -106,7 +106,7 @@ class LoneAxis {
 
   void scale(double speed, double accel) {
     axis_.scale(speed, accel);
-    checker_.in_force(axis_.pace());
+    checker_.in_force(axis_.in_force());
   }
 
   void tick() {
@@ -125,7 +125,7 @@ class LoneAxis {
   void rest() {
     axis_.stop();
     const AxisState from = axis_.state();
-    const StopReach reach = stop_reach(from, axis_.pace());
+    const StopReach reach = stop_reach(from, axis_.in_force());
     double t = 0;
     while (!axis_.at_rest() && t < reach.time_s * 2 + 1) {
       const double dt = std::max(random_tick(random_), 0.0002);
@@ -201,12 +201,12 @@ class Group {
         motion_.axis(id(a)).step(to_nano(random_.in(-3, 3)));
       }
     }
-    if (random_.chance(0.15)) rate_ = random_.chance(0.5) ? 1 : random_.scale(0.05, 1);
+    if (random_.chance(0.15)) override_ = random_.chance(0.5) ? 1 : random_.scale(0.05, 1);
   }
 
   void tick() {
     const double dt = std::max(random_tick(random_), 0.0002), cap = setup_[0].path_speed;
-    motion_.ask(0, requests_, {.speed = rate_, .path_speed = cap});
+    motion_.ask(0, requests_, {.speed = override_, .path_speed = cap});
     motion_.advance(0, dt);
     double squares = 0;
     bool arrived = true;
@@ -235,7 +235,7 @@ class Group {
   Motion motion_;
   std::vector<testing::LimitChecker> checkers_;
   std::vector<Request> requests_;
-  double rate_ = 1;
+  double override_ = 1;
   bool rested_ = false;
 };
 
@@ -257,17 +257,17 @@ int main(int count, char** words) {
   const auto percent = [&](std::size_t n, std::size_t of) { return 100.0 * static_cast<double>(n) / static_cast<double>(of); };
   fmt::print("{} ticks of {} rigs, seed {}: greatest violation beyond rounding, and ticks within 0.1 % of the limit\n", t.ticks, rigs,
              seed);
-  fmt::print("  speed       {:>10.3g}   {:>5.1f} %\n  accel       {:>10.3g}   {:>5.1f} %\n  brake accel        {:>10.1f} %\n", t.speed,
-             percent(t.near_speed, t.ticks), t.accel, percent(t.near_accel, t.ticks), percent(t.near_brake, t.ticks));
-  fmt::print("  jerk        {:>10.3g}   {:>5.1f} %\n  brake jerk         {:>10.1f} %\n", t.jerk, percent(t.near_jerk, t.ticks),
-             percent(t.near_brake_jerk, t.ticks));
+  fmt::print("  speed       {:>10.3g}   {:>5.1f} %\n  accel       {:>10.3g}   {:>5.1f} %\n  decel              {:>10.1f} %\n", t.speed,
+             percent(t.near_speed, t.ticks), t.accel, percent(t.near_accel, t.ticks), percent(t.near_decel, t.ticks));
+  fmt::print("  jerk        {:>10.3g}   {:>5.1f} %\n  decel jerk         {:>10.1f} %\n", t.jerk, percent(t.near_jerk, t.ticks),
+             percent(t.near_decel_jerk, t.ticks));
   fmt::print("  leap        {:>10.3g}\n  travel      {:>10.3g}   {:>5.1f} % at rest exactly on an end\n", t.leap, t.travel,
              percent(t.at_end, t.ticks));
   fmt::print("  path speed  {:>10.3g}   {:>5.1f} % of {} ticks of groups\n", t.path, percent(t.near_path, t.group_ticks), t.group_ticks);
   fmt::print("  {} stops, {} not where or when foretold; {} ticks at rest under a pose, {} not at its end\n", t.stops, t.late_rests,
              t.rests, t.wrong_rests);
-  const bool met = percent(t.near_speed, t.ticks) > 5 && percent(t.near_accel, t.ticks) > 5 && percent(t.near_brake, t.ticks) > 5 &&
-                   percent(t.near_jerk, t.ticks) > 5 && percent(t.near_brake_jerk, t.ticks) > 5;
+  const bool met = percent(t.near_speed, t.ticks) > 5 && percent(t.near_accel, t.ticks) > 5 && percent(t.near_decel, t.ticks) > 5 &&
+                   percent(t.near_jerk, t.ticks) > 5 && percent(t.near_decel_jerk, t.ticks) > 5;
   if (!met) fmt::print("too few ticks near a limit to mean anything\n");
   return t.worst() == 0 && met && t.late_rests == 0 && t.wrong_rests == 0 && t.rests > 0 ? 0 : 1;
 }

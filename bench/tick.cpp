@@ -33,8 +33,8 @@ std::string rig_text(std::size_t axes, Doing doing) {
     text += fmt::format("[[bind]]\nhandset = \"{}\"\ncontrol = \"{}\"\n{}\n", handset, control, effect);
   };
   for (std::size_t i = 0; i < axes; ++i)
-    text +=
-        fmt::format("[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\ndeviation = 1000\nincrements = [900]\n", i);
+    text += fmt::format(
+        "[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\nfollowing_error = 1000\nincrements = [900]\n", i);
   for (std::size_t h = 0; h * 4 < axes; ++h) text += fmt::format("[handset.pad{}]\n", h);
   if (axes > 4) {
     text += "[station.all]\nhandsets = [";

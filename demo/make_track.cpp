@@ -222,7 +222,7 @@ gyrax::Track desk_pad() {
       .push("stick.left.y", 0.4, 0.1)
       .push("stick.left.y", 0, 0.1, 0.1);
   h.push("trigger.right", 0.5, 0.1).push("trigger.right", 0, 0.1).push("trigger.left", 0.5, 0.1).push("trigger.left", 0, 0.1);
-  // Ready: the carriage's rate is low, and is told. Something slow, then the rate is picked.
+  // Ready: the carriage's override is low, and is told. Something slow, then the override is picked.
   h.wait_until(2.4)
       .tap("menu.right")
       .wait(0.3)

@@ -9,7 +9,7 @@ int main(int, char** argv) {
   gyrax::testing::Stand bench(gyrax::load_rig(argv[1]));  // demo/bench.toml
   const auto tell = [&](const char* what) {
     std::printf("%-38s z %6.2f mm  lamp %6.2f deg  lamp: %s\n", what, bench.command("z").p, bench.command("lamp_tilt").p,
-                gyrax::say(bench.rig(), bench.why("lamp_tilt").held).c_str());
+                gyrax::say(bench.rig(), bench.why("lamp_tilt").blocked).c_str());
   };
   bench.make_live().move("stick.right.y", 1).run(0.5);
   tell("stick pushed:");

@@ -14,7 +14,7 @@ int main() {
   offer("ready", PermitEvent::make_ready);
   offer("enable", PermitEvent::enable);
   offer("enable released", PermitEvent::release, Cause::enable_released);
-  offer("an axis runs away", PermitEvent::fault, Cause::axis_deviates);
+  offer("an axis runs away", PermitEvent::fault, Cause::following_error);
   offer("enable", PermitEvent::enable);
   offer("at rest", PermitEvent::rest);
   offer("ready", PermitEvent::make_ready);

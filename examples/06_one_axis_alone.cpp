@@ -5,8 +5,8 @@
 
 int main() {
   using namespace gyrax;
-  const Pace pace{.speed = 180, .accel = 900, .jerk = 9000, .brake_accel = 1400, .brake_jerk = 20000};
-  AxisMotion x(*AxisLimits::make(0, 420, pace));
+  const MotionLimits limits{.speed = 180, .accel = 900, .jerk = 9000, .decel = 1400, .decel_jerk = 20000};
+  AxisMotion x(*AxisLimits::make(0, 420, limits));
   constexpr double tick_s = 0.002;
 
   x.restart(380);
@@ -20,7 +20,7 @@ int main() {
   while (x.has_goal()) x.advance(tick_s);
   std::printf("after three steps of -0.05: %.9f mm\n", x.state().p);
 
-  const StopReach stop = stop_reach({0, 180, 0}, pace);
+  const StopReach stop = stop_reach({0, 180, 0}, limits);
   std::printf("a stop from full speed takes %.0f ms and %.2f mm, full travel %.3f s\n", stop.time_s * 1e3, stop.distance,
-              shortest_time({0, 0, 0}, 420, pace));
+              shortest_time({0, 0, 0}, 420, limits));
 }

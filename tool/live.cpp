@@ -29,7 +29,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 constexpr int frame_ms = 50;
-constexpr std::size_t greatest_remembered = 1u << 16;
+constexpr std::size_t max_remembered = 1u << 16;
 
 /// SIGINT, SIGTERM and SIGHUP as something to read. Made before any thread, so that all of them leave the signals alone.
 class Signals {
@@ -97,9 +97,9 @@ class Live {
  private:
   /// The numbers that the last run ended with, where the rig wants that.
   void take_remembered() {
-    if (!rig_->remembers_rates && !rig_->remembers_increments) return;
+    if (!rig_->remembers_overrides && !rig_->remembers_increments) return;
     remembered_at_ = remembered_path(rig_->path);
-    remembered_ = read_text(remembered_at_, greatest_remembered).text;
+    remembered_ = read_text(remembered_at_, max_remembered).text;
     const std::size_t before = rig_->remarks.size();
     rig_ = with_remembered(std::move(*rig_), remembered_);
     for (std::size_t i = before; i < rig_->remarks.size(); ++i) complain(rig_->remarks[i]);
@@ -108,13 +108,13 @@ class Live {
   /// Kept as soon as it changes: a crash forgets nothing.
   void remember() {
     if (remembered_at_.empty() || view_ == nullptr || view_->ticks == 0) return;
-    std::string now = remembered_text(*rig_, view_->rates, view_->increments);
+    std::string now = remembered_text(*rig_, view_->overrides, view_->increments);
     if (now == remembered_) return;
     std::error_code failed;
     std::filesystem::create_directories(std::filesystem::path(remembered_at_).parent_path(), failed);
     if (!failed) failed = write_text(remembered_at_, now);
     if (failed) {
-      note(fmt::format("cannot remember the rates and increments in {}: {}", remembered_at_, failed.message()));
+      note(fmt::format("cannot remember the overrides and increments in {}: {}", remembered_at_, failed.message()));
       remembered_at_.clear();
     }
     remembered_ = std::move(now);
@@ -204,14 +204,14 @@ class Live {
 
   void look_at_handsets() {
     present_.resize(seen_->seats.size());
-    rates_.resize(seen_->seats.size());
+    overrides_.resize(seen_->seats.size());
     reports_.resize(seen_->seats.size());
     const double now = to_seconds(clock_.now());
-    const bool measure = now - rates_at_ >= 1;
+    const bool measure = now - overrides_at_ >= 1;
     for (std::size_t s = 0; s < seen_->seats.size(); ++s) {
       const SeenHandset& seat = seen_->seats[s];
       if (measure) {
-        rates_[s] = static_cast<double>(seat.reports - reports_[s]) / (now - rates_at_);
+        overrides_[s] = static_cast<double>(seat.reports - reports_[s]) / (now - overrides_at_);
         reports_[s] = seat.reports;
       }
       if (present_[s] == seat.present) continue;
@@ -228,7 +228,7 @@ class Live {
                    seat.present ? "is plugged in" : "is gone");
       if (seat.present && !seat.warning.empty()) note(fmt::format("{}: {}", seat.name, seat.warning));
     }
-    if (measure) rates_at_ = now;
+    if (measure) overrides_at_ = now;
     if (screen_ || notes_ == seen_->notes) return;
     notes_ = seen_->notes;
     for (const std::string& one : notes_) note("not used: " + one);
@@ -280,12 +280,12 @@ class Live {
                     {"p", axis.command.p},
                     {"v", axis.command.v},
                     {"asked", why.asked},
-                    {"interlock", about(why.held.what).name},
-                    {"says", say(*rig_, why.held, why.cause)},
-                    {"release", say_release(*rig_, why.held)}});
-      } else if (is_held(why)) {
-        fmt::print("{:9.3f} s  {} is held: {}; {}\n", to_seconds(view_->now), rig_->axes[a].name, say(*rig_, why.held, why.cause),
-                   say_release(*rig_, why.held));
+                    {"interlock", about(why.blocked.what).name},
+                    {"says", say(*rig_, why.blocked, why.cause)},
+                    {"release", say_release(*rig_, why.blocked)}});
+      } else if (is_blocked(why)) {
+        fmt::print("{:9.3f} s  {} is blocked: {}; {}\n", to_seconds(view_->now), rig_->axes[a].name, say(*rig_, why.blocked, why.cause),
+                   say_release(*rig_, why.blocked));
       }
     }
   }
@@ -307,7 +307,7 @@ class Live {
     scene.rig = rig_ ? &*rig_ : nullptr;
     scene.run = view_;
     scene.hands = seen_;
-    scene.reports_per_s = rates_;
+    scene.reports_per_s = overrides_;
     scene.time_s = to_seconds(clock_.now());
     terminal_->show(compose(scene, terminal_->columns(), terminal_->rows()));
   }
@@ -374,9 +374,9 @@ class Live {
   const SeenHandsets* seen_ = nullptr;
   const RunView* view_ = nullptr;
   std::vector<bool> present_;
-  std::vector<double> rates_;
+  std::vector<double> overrides_;
   std::vector<std::uint64_t> reports_;
-  double rates_at_ = 0;
+  double overrides_at_ = 0;
   std::vector<std::string> notes_;
   std::uint64_t told_events_ = 0;
   std::vector<AxisStatus> told_axes_;

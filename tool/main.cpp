@@ -49,7 +49,7 @@ int run(int argc, char** argv) {
   rehearse_verb->add_option("--axis", options.axis, "Of the plot: this axis from position to jerk, with its limits")->needs("--plot");
   rehearse_verb->add_option("--span", options.span, "Of the plot, in seconds: FROM:TO")->needs("--plot");
   rehearse_verb->add_flag("--json", options.json, "For scripts: the summary as JSON");
-  rehearse_verb->footer("Exit code 1: a stop took longer than the brake limits allow.\n");
+  rehearse_verb->footer("Exit code 1: a stop took longer than the deceleration limits allow.\n");
 
   bool everything = false;
   CLI::App* handsets_verb = app.add_subcommand("handsets", "What is plugged in, what it can do, and what to do where it cannot be used");

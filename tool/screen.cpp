@@ -95,19 +95,19 @@ double tidy(double value) { return std::abs(value) < 5e-4 ? 0 : value; }
 /// What the axis does, or what holds it.
 Piece doing(const Rig& rig, const AxisView& axis) {
   const AxisStatus& why = axis.why;
-  if (axis.command.v != 0 || why.held.what == Interlock::none) {
-    if (why.held.what == Interlock::stopping) return {fmt::format("stops: {}", about(why.cause).sentence), Style::warn};
+  if (axis.command.v != 0 || why.blocked.what == Interlock::none) {
+    if (why.blocked.what == Interlock::stopping) return {fmt::format("stops: {}", about(why.cause).sentence), Style::warn};
     std::string by = axis.request.by == no<SlotId> ? "" : fmt::format(" by {}", rig.slots[index(axis.request.by)].name);
     if (axis.request.going) return {fmt::format("goes{}{}", axis.request.posing ? " to its pose" : "", by), Style::good};
     if (axis.request.following) return {fmt::format("follows{}", by), Style::good};
     if (axis.request.jogging) return {fmt::format("jogs {:+.0f} %{}", axis.request.jog * 100, by), Style::good};
     return {axis.command.v != 0 ? "moves on to its goal, or to rest" : "", Style::good};
   }
-  if (why.held.what == Interlock::unasked) return {"at rest", Style::dim};
+  if (why.blocked.what == Interlock::unasked) return {"at rest", Style::dim};
   // The whole sentence and the way out stand below the table.
-  std::string name = about(why.held.what).name;
+  std::string name = about(why.blocked.what).name;
   std::replace(name.begin(), name.end(), '_', ' ');
-  return {fmt::format("held: {}", name), why.asked ? Style::bad : Style::dim};
+  return {fmt::format("blocked: {}", name), why.asked ? Style::bad : Style::dim};
 }
 
 bool is_key(const ControlName& control) { return control.shape == ControlShape::key; }
@@ -194,21 +194,21 @@ class Composer {
     add({{text, Style::dim}});
   }
 
-  /// Every rate in force with the line that sets it, and what a dial adjusts.
+  /// Every override in force with the line that sets it, and what a dial adjusts.
   Line numbers() const {
     const Rig& rig = *scene_.rig;
     const RunView& view = *scene_.run;
     Line set;
     for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
-      const RateId rate = rig.setup.notches.numbers[n].rate;
-      if (rate == no<RateId>) continue;
-      const bool shared = rate == RateId{0};
-      // The shared rate is no news where every axis has one of its own.
-      if (shared && rig.setup.notches.rates.size() > 1 && rig.setup.notches.rates.front().values.size() < 2) continue;
+      const OverrideId override = rig.setup.notches.numbers[n].override;
+      if (override == no<OverrideId>) continue;
+      const bool shared = override == OverrideId{0};
+      // The shared override is no news where every axis has one of its own.
+      if (shared && rig.setup.notches.overrides.size() > 1 && rig.setup.notches.overrides.front().values.size() < 2) continue;
       const Origin& at = rig.numbers[n].origin;
       const std::string where = at.line > 0 ? fmt::format(" (line {})", at.line) : "";
-      set.push_back({fmt::format("{} {:g} %{}  ", rig.numbers[n].name, view.rates[index(rate)], where),
-                     view.rates[index(rate)] < 100 ? Style::warn : Style::plain});
+      set.push_back({fmt::format("{} {:g} %{}  ", rig.numbers[n].name, view.overrides[index(override)], where),
+                     view.overrides[index(override)] < 100 ? Style::warn : Style::plain});
     }
     if (view.chosen != no<NumberId>) set.push_back({fmt::format("dial: {}", rig.numbers[index(view.chosen)].name), Style::strong});
     return set;
@@ -250,11 +250,12 @@ class Composer {
     const std::vector<AxisView>& all = scene_.run->axes;
     for (std::size_t a = 0; a < all.size(); ++a) {
       const AxisStatus& why = all[a].why;
-      if (why.held.what == Interlock::none || why.held.what == Interlock::unasked || why.held.what == Interlock::stopping) continue;
+      if (why.blocked.what == Interlock::none || why.blocked.what == Interlock::unasked || why.blocked.what == Interlock::stopping)
+        continue;
       std::string text;
-      if (why.before.what != Interlock::none && why.before.what != why.held.what)
+      if (why.before.what != Interlock::none && why.before.what != why.blocked.what)
         text = fmt::format("{}: {}; then ", say(rig, why.before), say_release(rig, why.before));
-      text += fmt::format("{}: {}", say(rig, why.held, why.cause), say_release(rig, why.held));
+      text += fmt::format("{}: {}", say(rig, why.blocked, why.cause), say_release(rig, why.blocked));
       const auto same = std::find_if(told.begin(), told.end(), [&](const auto& one) { return one.first == text; });
       if (same == told.end()) {
         told.emplace_back(text, rig.axes[a].name);

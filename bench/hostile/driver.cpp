@@ -195,7 +195,7 @@ void Driver::act(Time now, const Engine& engine) {
 }
 
 bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
-  const Obstacle& first = why.before.what != Interlock::none ? why.before : why.held;
+  const Obstacle& first = why.before.what != Interlock::none ? why.before : why.blocked;
   // A rig's control by its number, in the plan.
   const auto control_of = [&](SlotId slot) -> std::pair<int, int> {
     const auto h = static_cast<int>(index(rig_.setup.controls[index(slot)].handset));

@@ -155,7 +155,7 @@ void Hands::hand_over(const Reading& reading, Time now) {
   told.lost_before = !starts && reading.sequence != handset.delivered + 1;
   if (reading.control == ControlId::gap) told.lost_before = true;
   const bool wild = told.control >= 0 && controls[at(told.control)].used && std::abs(static_cast<long>(reading.raw)) > 1'000'000;
-  const bool nothing = index(reading.control) >= greatest_controls && !told.presence && reading.control != ControlId::gap;
+  const bool nothing = index(reading.control) >= max_controls && !told.presence && reading.control != ControlId::gap;
   told.refused = told.refused || wild || nothing;
   if (told.control >= 0) told.was_known = handset.controls[at(told.control)].known;
   if (told.lost_before || told.presence || (told.refused && told.control < 0))

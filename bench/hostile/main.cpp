@@ -99,7 +99,7 @@ class World {
     if (what < 0.00004) return span_of(random_.scale(0.02, 2));
     if (what < 0.00006) return -span_of(random_.scale(0.0001, 0.2));
     if (what < 0.01) return 0ns;
-    if (what < 0.1) return span_of(random_.scale(0.0002, plan_.longest_s * 0.99));
+    if (what < 0.1) return span_of(random_.scale(0.0002, plan_.max_s * 0.99));
     return span_of(plan_.period_s);
   }
 
@@ -176,8 +176,7 @@ class World {
     }
     for (const Event& e : events_) story_.push_back(fmt::format("{:.6f}   {}", to_seconds(now_), say(rig_, e)));
     if (truth.lying != 0) story_.push_back(fmt::format("{:.6f} a link lies", to_seconds(now_)));
-    if (truth.dt_s < 0 || truth.dt_s > plan_.longest_s)
-      story_.push_back(fmt::format("{:.6f} tick after {} s", to_seconds(now_), truth.dt_s));
+    if (truth.dt_s < 0 || truth.dt_s > plan_.max_s) story_.push_back(fmt::format("{:.6f} tick after {} s", to_seconds(now_), truth.dt_s));
     std::string line;
     for (std::size_t a = 0; a < rig_.axes.size(); ++a)
       if (out_.commands[a].v != 0 || out_.commands[a].a != 0)
@@ -214,7 +213,8 @@ class World {
         ++tally_.recoveries;
         return;
       }
-      last = say(rig_, out_.why[axis].before.what != Interlock::none ? out_.why[axis].before : out_.why[axis].held, out_.why[axis].cause);
+      last =
+          say(rig_, out_.why[axis].before.what != Interlock::none ? out_.why[axis].before : out_.why[axis].blocked, out_.why[axis].cause);
       AxisStatus why = out_.why[axis];
       if (refused_.what != Interlock::none) why.before = refused_;
       refused_ = {};

@@ -31,8 +31,8 @@ struct AxisPlan {
   enum class Kind : std::uint8_t { measured, assumed, endless, servo, motor };
   std::string name;
   Kind kind = Kind::measured;
-  double low = 0, high = 0, speed = 0, accel = 0, jerk = 0, brake = 0, brake_jerk = 0;
-  double start = 0, deviation = 0, share = 1;  // share: of speed, by a rate of its own that never changes
+  double low = 0, high = 0, speed = 0, accel = 0, jerk = 0, decel = 0, decel_jerk = 0;
+  double start = 0, following_error = 0, share = 1;  // share: of speed, by an override of its own that never changes
   int zone = 0, link = 0, group = -1;
   double rest_s = 0;
   std::vector<int> needs;
@@ -59,7 +59,7 @@ struct BindingPlan {
   Effect effect = Effect::jog;
   Gesture gesture = Gesture::press;
   int handset = 0, control = 0;
-  std::vector<int> with{};  // further controls of the handset: a chord's, or what a made control is made of
+  std::vector<int> with{};  // further controls of the handset: a chord's, or what a virtual control is made of
   std::vector<int> axes{};  // that it moves
   std::uint32_t zones = ~0u;
   int target = -1;  // a switch
@@ -72,7 +72,7 @@ inline bool is_mover(BindingPlan::Effect effect) { return effect <= BindingPlan:
 
 struct RigPlan {
   std::string text;
-  double period_s = 0.002, longest_s = 0.02, silence_s = 0.1;
+  double period_s = 0.002, max_s = 0.02, silence_s = 0.1;
   int zones = 1, links = 1;
   std::vector<HandsetPlan> handsets;
   std::vector<AxisPlan> axes;
@@ -88,7 +88,7 @@ struct RigPlan {
     program_ends,
     handset_gone,
     link_silent,
-    axis_deviates,
+    following_error,
     causes
   };
   std::array<int, causes> category{2, 2, 1, 1, 1, 1, 1, 0};

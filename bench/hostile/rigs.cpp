@@ -41,7 +41,7 @@ class Writer {
   void begin() {
     const double periods[] = {0.5, 1, 2, 2, 5, 10};
     plan_.period_s = periods[random_.whole(0, 5)] / 1e3;
-    plan_.longest_s = std::max(0.02, 5 * plan_.period_s);
+    plan_.max_s = std::max(0.02, 5 * plan_.period_s);
     plan_.links = random_.whole(1, 2);
     plan_.zones = random_.chance(0.25) ? 2 : 1;
     plan_.silence_s = random_.chance(0.5) ? 0.1 : 0.2;
@@ -50,7 +50,7 @@ class Writer {
       say("[link.{}]\nkind = \"simulated\"\nsilence_ms = {}\n", l == 0 ? "near" : "far", plan_.silence_s * 1e3);
     if (plan_.zones > 1) say("[zone.left]\n[zone.right]\n");
     stops();
-    say("[rate]\nnotches = [{}, 50, 100]\nstart = {}\n", random_.chance(0.3) ? 0.1 : 10, random_.chance(0.5) ? 50 : 100);
+    say("[override]\nnotches = [{}, 50, 100]\nstart = {}\n", random_.chance(0.3) ? 0.1 : 10, random_.chance(0.5) ? 50 : 100);
     if (random_.chance(0.5)) {
       reduced_ = true;
       plan_.reduced_share = random_.in(0.05, 0.5);
@@ -65,7 +65,7 @@ class Writer {
 
   void stops() {
     const char* const names[] = {"enable_released", "enable_squeezed", "stop_key",    "stow",
-                                 "program_ends",    "handset_gone",    "link_silent", "axis_deviates"};
+                                 "program_ends",    "handset_gone",    "link_silent", "following_error"};
     bool headed = false;
     for (std::size_t i = 0; i < RigPlan::causes; ++i) {
       if (!random_.chance(i == RigPlan::stow || i == RigPlan::handset_gone ? 0.5 : 0.3)) continue;
@@ -108,12 +108,12 @@ class Writer {
     a.speed = motor ? random_.in(20, 100) : random_.scale(2, 400);
     a.accel = a.speed / random_.scale(0.03, 1);
     a.jerk = a.accel / random_.scale(0.01, 0.5);
-    a.brake = a.accel * random_.scale(0.3, 4);
-    a.brake_jerk = a.brake / random_.scale(0.005, 0.2);
+    a.decel = a.accel * random_.scale(0.3, 4);
+    a.decel_jerk = a.decel / random_.scale(0.005, 0.2);
     a.zone = random_.whole(0, plan_.zones - 1);
     a.link = random_.whole(0, plan_.links - 1);
-    say("[axis.{}]\nspeed = {}\naccel = {}\njerk = {}\nbrake = {{ accel = {}, jerk = {} }}\n{}{}", a.name, a.speed, a.accel, a.jerk,
-        a.brake, a.brake_jerk, zone_key(a.zone), link_key(a.link));
+    say("[axis.{}]\nspeed = {}\naccel = {}\ndecel = {}\njerk = {{ accel = {}, decel = {} }}\n{}{}", a.name, a.speed, a.accel, a.decel,
+        a.jerk, a.decel_jerk, zone_key(a.zone), link_key(a.link));
     if (motor) {
       a.rest_s = random_.chance(0.5) ? random_.in(0.01, 0.3) : 0;
       say("unit = \"%\"\nmotor = {{ dead_band = {}, rest_ms = {} }}\n", random_.whole(0, 20), a.rest_s * 1e3);
@@ -129,14 +129,14 @@ class Writer {
       a.start = random_.in(a.low, a.high);
       say("start = {}\n", a.start);
     }
-    a.deviation = a.speed * 0.1;
+    a.following_error = a.speed * 0.1;
     if (!motor) {
       const double step = random_.chance(0.1) ? 4e9 : random_.scale(0.001, 2);
       say("increments = [0.01, {}]\n", step);
     }
     if (random_.chance(0.2)) {
       a.share = 0.1;
-      say("[axis.{}.rate]\nnotches = [10]\nstart = 10\n", a.name);
+      say("[axis.{}.override]\nnotches = [10]\nstart = 10\n", a.name);
     }
     plan_.axes.push_back(a);
     need(static_cast<int>(plan_.axes.size()) - 1);
@@ -320,7 +320,7 @@ class Writer {
     } else if (what == 6) {
       b.effect = Effect::wheel;
       b.control = take(h, Kind::dial);
-      effect = fmt::format("handwheel = {{ axis = \"{}\"{} }}", axis.name, random_.chance(0.4) ? ", behind = 0.5" : "");
+      effect = fmt::format("handwheel = {{ axis = \"{}\"{} }}", axis.name, random_.chance(0.4) ? ", max_owed = 0.5" : "");
     } else if (what == 7) {
       follow(h, a);
       return;
@@ -372,7 +372,7 @@ class Writer {
     b.control = take(h, Kind::key);
     const char* const words[] = {"toggle", "on", "off"};
     if (!b.momentary) b.gesture = key_gesture();
-    const char* word = b.momentary ? "while held" : words[random_.whole(0, 2)];
+    const char* word = b.momentary ? "momentary" : words[random_.whole(0, 2)];
     if (b.control >= 0)
       bind(b, fmt::format("set = {{ switch = \"{}\", to = \"{}\" }}", plan_.switches[static_cast<std::size_t>(s)].name, word),
            b.momentary ? "" : layer());
@@ -384,12 +384,12 @@ class Writer {
       b.control = take(h, Kind::key);
       if (b.control >= 0) bind(b, text);
     };
-    if (random_.chance(0.4)) add(Effect::number, "rate = \"up\"");
-    if (random_.chance(0.4)) add(Effect::number, "rate = \"down\"");
-    if (reduced_ && random_.chance(0.5)) add(Effect::reduced, "reduced = \"while held\"", true);
+    if (random_.chance(0.4)) add(Effect::number, "override = \"up\"");
+    if (random_.chance(0.4)) add(Effect::number, "override = \"down\"");
+    if (reduced_ && random_.chance(0.5)) add(Effect::reduced, "reduced = \"momentary\"", true);
     if (reduced_ && random_.chance(0.4)) add(Effect::reduced, "reduced = \"toggle\"");
     if (layer_ && random_.chance(0.5))
-      add(Effect::layer, random_.chance(0.5) ? "layer = \"other\"" : "layer = { name = \"other\", to = \"while held\" }");
+      add(Effect::layer, random_.chance(0.5) ? "layer = \"other\"" : "layer = { name = \"other\", to = \"momentary\" }");
   }
 
   void add_handset_tables() {

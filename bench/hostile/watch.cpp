@@ -116,19 +116,19 @@ bool Watch::held(std::size_t binding) const {
   return hands_.deflected(b.handset, b.control);
 }
 
-/// The shortest time to rest with the axis's own brake, from any state: acceleration that gains speed is let go first; a brake that is
-/// on already counts as begun earlier; where it is on too hard the axis turns and stops once more.
+/// The shortest time to rest with the axis's own deceleration, from any state: acceleration that gains speed is let go first; a brake that
+/// is on already counts as begun earlier; where it is on too hard the axis turns and stops once more.
 double Watch::stop_time(const AxisPlan& p, double v, double a) const {
   if (v < 0 || (v == 0 && a < 0)) v = -v, a = -a;
-  const auto from_rest_of_accel = [](double speed, double brake, double jerk) {
-    return speed >= brake * brake / jerk ? speed / brake + brake / jerk : 2 * std::sqrt(speed / jerk);
+  const auto from_rest_of_accel = [](double speed, double decel, double jerk) {
+    return speed >= decel * decel / jerk ? speed / decel + decel / jerk : 2 * std::sqrt(speed / jerk);
   };
-  if (a >= 0) return a / p.jerk + from_rest_of_accel(v + a * a / (2 * p.jerk), p.brake, p.brake_jerk);
-  const double before = v + a * a / (2 * p.brake_jerk), on = -a / p.brake_jerk;
-  if (v >= a * a / (2 * p.brake_jerk)) return from_rest_of_accel(before, p.brake, p.brake_jerk) - on;
-  const double back = a * a / (2 * p.brake_jerk) - v;
-  return on + (back / p.brake * 2 + from_rest_of_accel(back * (1 + p.brake_jerk / p.jerk), p.brake, p.brake_jerk)) +
-         on * (p.brake_jerk / p.jerk);
+  if (a >= 0) return a / p.jerk + from_rest_of_accel(v + a * a / (2 * p.jerk), p.decel, p.decel_jerk);
+  const double before = v + a * a / (2 * p.decel_jerk), on = -a / p.decel_jerk;
+  if (v >= a * a / (2 * p.decel_jerk)) return from_rest_of_accel(before, p.decel, p.decel_jerk) - on;
+  const double back = a * a / (2 * p.decel_jerk) - v;
+  return on + (back / p.decel * 2 + from_rest_of_accel(back * (1 + p.decel_jerk / p.jerk), p.decel, p.decel_jerk)) +
+         on * (p.decel_jerk / p.jerk);
 }
 
 /// No path of these axes takes longer to rest: each quotient of its limits is one of an axis's own, or less.
@@ -139,8 +139,8 @@ double Watch::group_stop_time(std::size_t axis) const {
   for (const int other : plan_.groups[at(group)].axes) {
     const AxisPlan& p = plan_.axes[at(other)];
     const double v = std::abs(axes_[at(other)].v) + p.accel * p.accel / (2 * p.jerk);
-    speed = std::max(speed, v / p.brake);
-    ramp = std::max(ramp, p.brake / p.brake_jerk);
+    speed = std::max(speed, v / p.decel);
+    ramp = std::max(ramp, p.decel / p.decel_jerk);
     release = std::max(release, p.accel / p.jerk);
   }
   return speed + 2 * ramp + release;
@@ -232,7 +232,7 @@ void Watch::watch_zone(std::size_t z, const Engine& engine, const TickTruth& tru
   zone.state = engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state();
   if (zone.stop_key_now && (zone.state == State::ready || zone.state == State::live))
     fail(Property::asked, fmt::format("zone {} is ready or live after a tick in which its stop was pressed", z));
-  const bool late = truth.dt_s < 0 || truth.dt_s > plan_.longest_s + 1e-9;
+  const bool late = truth.dt_s < 0 || truth.dt_s > plan_.max_s + 1e-9;
   for (int l = 0; l < plan_.links; ++l) {
     bool counts = false;
     for (const AxisPlan& axis : plan_.axes) {
@@ -381,7 +381,7 @@ void Watch::watch_limits(std::size_t a, const AxisCommand& c, double dt) {
   const AxisPlan& p = plan_.axes[a];
   const Axis& axis = axes_[a];
   if (!(std::isfinite(c.p) && std::isfinite(c.v) && std::isfinite(c.a))) return fail(Property::limits, p.name + ": not a number");
-  const double hardest = std::max(p.accel, p.brake), sharpest = std::max(p.jerk, p.brake_jerk), eps = 1e-6;
+  const double hardest = std::max(p.accel, p.decel), sharpest = std::max(p.jerk, p.decel_jerk), eps = 1e-6;
   if (std::abs(c.v) > p.speed * p.share * (1 + eps) + 1e-9)
     fail(Property::limits, fmt::format("{}: speed {} of {}", p.name, c.v, p.speed * p.share));
   if (std::abs(c.a) > hardest * (1 + eps) + 1e-6) fail(Property::limits, fmt::format("{}: acceleration {} of {}", p.name, c.a, hardest));
@@ -441,7 +441,7 @@ void Watch::watch_axis(std::size_t a, const TickTruth& truth, const TickBuffers&
   const AxisPlan& p = plan_.axes[a];
   const AxisCommand& c = out.commands[axis_id_[a]];
   Zone& zone = zones_[at(p.zone)];
-  const double dt = std::clamp(truth.dt_s, 0.0, plan_.longest_s);
+  const double dt = std::clamp(truth.dt_s, 0.0, plan_.max_s);
   watch_limits(a, c, dt);
 
   bool lacks = false;
@@ -617,11 +617,11 @@ void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers
     }
     if ((truth.lying >> l & 1u) == 0) continue;
     for (const AxisPlan& axis : plan_.axes)
-      if (axis.link == l) stop(at(axis.zone), RigPlan::axis_deviates, false);
+      if (axis.link == l) stop(at(axis.zone), RigPlan::following_error, false);
   }
   for (std::size_t a = 0; a < axes_.size(); ++a)
     if (truth.lying_axis >= 0 && axis_id_[a] == at(truth.lying_axis) && axes_[a].mode != Mode::off)
-      stop(at(plan_.axes[a].zone), RigPlan::axis_deviates, true);
+      stop(at(plan_.axes[a].zone), RigPlan::following_error, true);
   take_delivered(engine, truth);
   watch_reduced(truth);
   for (std::size_t z = 0; z < zones_.size(); ++z) watch_zone(z, engine, truth, out);
@@ -636,7 +636,7 @@ void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers
   for (std::size_t a = 0; a < axes_.size(); ++a) watch_axis(a, truth, out);
   watch_groups(out);
   watch_switches(out, truth.now);
-  motion_s_ += std::clamp(truth.dt_s, 0.0, plan_.longest_s);
+  motion_s_ += std::clamp(truth.dt_s, 0.0, plan_.max_s);
 }
 
 }  // namespace gyrax::bench

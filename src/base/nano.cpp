@@ -4,7 +4,7 @@
 
 namespace gyrax {
 
-bool is_position(double value) noexcept { return value >= -greatest_position && value <= greatest_position; }
+bool is_position(double value) noexcept { return value >= -max_position && value <= max_position; }
 
 Nano to_nano(double value) noexcept {
   if (!is_position(value)) return 0;

@@ -1,12 +1,10 @@
 #include <gyrax/bind/bind.hpp>
 
-#include <algorithm>
-
 namespace gyrax {
 namespace {
 
 /// What a key can repeat in one pass; more than a tick can hold at the fastest repetition.
-constexpr std::size_t greatest_repeats = 8;
+constexpr std::size_t max_repeats = 8;
 
 template <class Id>
 void add_once(std::vector<Id>& list, Id id) {
@@ -34,16 +32,16 @@ Bind::Bind(const BindSetup& setup, std::size_t slots)
       gestures_(slots, setup.gestures),
       numbers_(setup.notches),
       reduced_(setup.notches.reduced.starts_on) {
-  zone_of_.resize(std::max(zone_of_.size(), in_charge_.size()));
+  if (zone_of_.size() < in_charge_.size()) zone_of_.resize(in_charge_.size());
   for (std::size_t l = 0; l < layers_.size(); ++l) latched_[l] = layers_[l].starts_on ? 1 : 0;
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
     const BindingSetup& b = bindings_[row];
     const BindingId id{static_cast<std::uint16_t>(row)};
-    if (b.effect == Effect::set) zone_of_switch_.resize(std::max(zone_of_switch_.size(), index(b.target) + 1));
+    if (b.effect == Effect::set && zone_of_switch_.size() <= index(b.target)) zone_of_switch_.resize(index(b.target) + 1);
     of_slot_[index(b.slot)].push_back(id);
     if (!b.repeat.empty()) repeating_.push_back(id);
     if (b.gesture == Gesture::hold) holds_.push_back(id);
-    if (b.effect == Effect::reduced && b.to == SwitchTo::while_held) reducing_.push_back(id);
+    if (b.effect == Effect::reduced && b.to == SwitchTo::momentary) reducing_.push_back(id);
     if (b.effect == Effect::reset) resetting_.push_back(id);
     if (b.effect == Effect::enable) enabling_.push_back(id);
     if (b.gesture == Gesture::chord) {
@@ -64,7 +62,7 @@ Bind::Bind(const BindSetup& setup, std::size_t slots)
         {BindingId{static_cast<std::uint16_t>(row)}, b.slot, b.coordinate, !follows && !jogs, follows, !layers_of_[index(b.slot)].empty()});
   }
   reduced_held_ = !reducing_.empty();
-  asks_.reserve(4 * bindings_.size() + greatest_repeats * repeating_.size() + 1);
+  asks_.reserve(4 * bindings_.size() + max_repeats * repeating_.size() + 1);
 }
 
 void Bind::put_in_charge(CoordinateId coordinate, std::uint32_t handsets) noexcept { in_charge_[index(coordinate)] = handsets; }
@@ -178,10 +176,10 @@ void Bind::watch_reduced(const Signal& signal) noexcept {
 
 void Bind::latch(std::size_t row, bool is_pressed) noexcept {
   const BindingSetup& b = bindings_[row];
-  if (!is_pressed && b.to != SwitchTo::while_held) return;
+  if (!is_pressed && b.to != SwitchTo::momentary) return;
   auto& latched = latched_[index(b.to_layer)];
   const std::uint8_t before = latched;
-  const bool on = b.to == SwitchTo::while_held ? is_pressed : b.to == SwitchTo::toggle ? before == 0 : b.to == SwitchTo::on;
+  const bool on = b.to == SwitchTo::momentary ? is_pressed : b.to == SwitchTo::toggle ? before == 0 : b.to == SwitchTo::on;
   latched = on ? 1 : 0;
   if (latched != before) ask(Ask::Kind::layer, row);
 }
@@ -212,7 +210,7 @@ void Bind::act(std::size_t row, const Signal& signal) noexcept {
   const BindingSetup& b = bindings_[row];
   switch (b.effect) {
     case Effect::step: ask(Ask::Kind::step, row); break;
-    case Effect::rate:
+    case Effect::override:
     case Effect::increment:
     case Effect::adjust:
       if (!change_number(row, b.count, signal)) states_[row].repeats = false;
@@ -227,11 +225,11 @@ void Bind::act(std::size_t row, const Signal& signal) noexcept {
     }
     case Effect::set:
       ask(Ask::Kind::set, row);
-      if (b.to == SwitchTo::while_held) asks_.back().to = SwitchTo::on;
+      if (b.to == SwitchTo::momentary) asks_.back().to = SwitchTo::on;
       break;
     case Effect::layer: latch(row, true); break;
     case Effect::reduced:
-      if (b.to == SwitchTo::while_held) {
+      if (b.to == SwitchTo::momentary) {
         states_[row].lost = false;
         hold_reduced(row);
       } else {
@@ -306,13 +304,13 @@ void Bind::on_release(std::size_t row) noexcept {
   State& state = states_[row];
   if (state.engaged) {
     if (b.effect == Effect::layer) latch(row, false);
-    if (b.effect == Effect::set && b.to == SwitchTo::while_held) {
+    if (b.effect == Effect::set && b.to == SwitchTo::momentary) {
       ask(Ask::Kind::set, row);
       asks_.back().to = SwitchTo::off;
     }
   }
   state.engaged = state.repeats = state.told = state.ended = false;
-  if (b.effect == Effect::reduced && b.to == SwitchTo::while_held) hold_reduced(row);
+  if (b.effect == Effect::reduced && b.to == SwitchTo::momentary) hold_reduced(row);
   if (b.effect != Effect::enable) return;
   state.squeezed = false;
   ask(Ask::Kind::release, row);
@@ -321,10 +319,10 @@ void Bind::on_release(std::size_t row) noexcept {
 void Bind::lose(std::size_t row) noexcept {
   const BindingSetup& b = bindings_[row];
   State& state = states_[row];
-  if (b.effect == Effect::reduced && b.to == SwitchTo::while_held) state.lost = state.lost || state.engaged || state.down;
+  if (b.effect == Effect::reduced && b.to == SwitchTo::momentary) state.lost = state.lost || state.engaged || state.down;
   if (state.engaged) {
     on_release(row);
-    if (b.effect == Effect::set && b.to == SwitchTo::while_held) asks_.back().lost = true;
+    if (b.effect == Effect::set && b.to == SwitchTo::momentary) asks_.back().lost = true;
   }
   state.armed = state.squeezed = state.told = state.ended = false;
 }
@@ -499,7 +497,7 @@ std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) n
 void Bind::repeat(Time now, const Signal& signal) noexcept {
   for (const BindingId id : repeating_) {
     State& state = states_[index(id)];
-    for (std::size_t i = 0; i < greatest_repeats && state.repeats && state.next <= now; ++i) {
+    for (std::size_t i = 0; i < max_repeats && state.repeats && state.next <= now; ++i) {
       state.repeats = counts(index(id), signal);
       if (!state.repeats) break;
       act(index(id), signal);

@@ -2,14 +2,14 @@
 
 namespace gyrax {
 
-Numbers::Numbers(const NotchSetup& setup) : numbers_(setup.numbers), rate_of_(setup.rate_of) {
-  for (const auto& rate : setup.rates) rates_.emplace_back(rate.values, rate.start);
+Numbers::Numbers(const NotchSetup& setup) : numbers_(setup.numbers), override_of_(setup.override_of) {
+  for (const auto& override : setup.overrides) overrides_.emplace_back(override.values, override.start);
   for (const auto& list : setup.increments) increments_.emplace_back(list.values, list.start);
 }
 
 bool Numbers::move(NumberId number, int by) noexcept {
   const auto& one = numbers_[index(number)];
-  if (one.rate != no<RateId>) return rates_[index(one.rate)].move(by);
+  if (one.override != no<OverrideId>) return overrides_[index(one.override)].move(by);
   bool moved = false;
   for (const CoordinateId c : one.coordinates) moved = increments_[index(c)].move(by) || moved;
   return moved;
@@ -17,7 +17,7 @@ bool Numbers::move(NumberId number, int by) noexcept {
 
 bool Numbers::pick(NumberId number, double percent, Nano increment) noexcept {
   const auto& one = numbers_[index(number)];
-  if (one.rate != no<RateId>) return rates_[index(one.rate)].pick(percent);
+  if (one.override != no<OverrideId>) return overrides_[index(one.override)].pick(percent);
   bool moved = false;
   for (const CoordinateId c : one.coordinates) moved = increments_[index(c)].pick(increment) || moved;
   return moved;
@@ -26,7 +26,7 @@ bool Numbers::pick(NumberId number, double percent, Nano increment) noexcept {
 /// Whether a number is, among others, this coordinate's.
 bool Numbers::moves(NumberId number, CoordinateId coordinate) const noexcept {
   const auto& one = numbers_[index(number)];
-  if (one.rate != no<RateId>) return rate_of(coordinate) == one.rate;
+  if (one.override != no<OverrideId>) return override_of(coordinate) == one.override;
   for (const CoordinateId c : one.coordinates)
     if (c == coordinate) return true;
   return false;
@@ -34,14 +34,14 @@ bool Numbers::moves(NumberId number, CoordinateId coordinate) const noexcept {
 
 bool Numbers::move_raises(NumberId number, int by, CoordinateId coordinate) const noexcept {
   if (!moves(number, coordinate)) return false;
-  const RateId rate = numbers_[index(number)].rate;
-  return rate != no<RateId> ? rates_[index(rate)].rises(by) : increments_[index(coordinate)].rises(by);
+  const OverrideId override = numbers_[index(number)].override;
+  return override != no<OverrideId> ? overrides_[index(override)].rises(by) : increments_[index(coordinate)].rises(by);
 }
 
 bool Numbers::pick_raises(NumberId number, double wanted, Nano increment_wanted, CoordinateId coordinate) const noexcept {
   if (!moves(number, coordinate)) return false;
-  const RateId rate = numbers_[index(number)].rate;
-  return rate != no<RateId> ? wanted > percent(rate) : increment_wanted > increment(coordinate);
+  const OverrideId override = numbers_[index(number)].override;
+  return override != no<OverrideId> ? wanted > percent(override) : increment_wanted > increment(coordinate);
 }
 
 }  // namespace gyrax

@@ -51,11 +51,11 @@ void Engine::take_readings(const TickInput& in, EventRing& events) noexcept {
     if (change.kind == Change::Kind::present) count_on(reading.handset);
     if (!signal_.forgotten().empty()) take_asks(bind_.lose(signal_.forgotten()), events);
     take_asks(bind_.changed(change, signal_), events);
-    for (const Change& made : signal_.made()) take_asks(bind_.changed(made, signal_), events);
+    for (const Change& made : signal_.also_changed()) take_asks(bind_.changed(made, signal_), events);
   }
   signal_.advance(now_);
   changed_ = 0;
-  for (const Change& change : signal_.made()) {
+  for (const Change& change : signal_.also_changed()) {
     for (std::size_t z = 0; z < permits_.size(); ++z)
       if (change.fault != ReadingFault::none && depends(zone_at(z), signal_.setup(change.slot).handset))
         fault(zone_at(z), cause_of(change.fault), events);
@@ -149,7 +149,7 @@ void Engine::offer(ZoneId zone, PermitEvent event, State wanted, HandsetId by, E
     // Ready or reset while it is ready or live asks for nothing new.
     if (event == PermitEvent::reset || (from == State::live && !takes_over)) return;
     const bool busy = takes_over && from != State::tripped;
-    refuse(zone, wanted, busy ? Obstacle{.what = Interlock::another_in_charge, .handset = in_charge_name(zone)} : holding(zone), events);
+    refuse(zone, wanted, busy ? Obstacle{.what = Interlock::another_in_charge, .handset = in_charge_name(zone)} : blocking(zone), events);
     return;
   }
   const Obstacle in_the_way = readies ? obstacle(zone, by) : obstacle(zone);
@@ -178,29 +178,29 @@ void Engine::take_long_reset(ZoneId zone, HandsetId by, EventRing& events) noexc
   if (permits_[index(zone)].state() == State::tripped) charge = before;
 }
 
-/// A rate that is not full is told before anyone wonders why so little moves.
+/// An override that is not full is told before anyone wonders why so little moves.
 void Engine::announce(ZoneId zone, EventRing& events) noexcept {
   const std::span<const NotchSetup::Number> numbers = bind_.numbers().moved();
   for (std::size_t n = 0; n < numbers.size(); ++n) {
-    if (numbers[n].rate == no<RateId> || bind_.numbers().percent(numbers[n].rate) >= 100) continue;
+    if (numbers[n].override == no<OverrideId> || bind_.numbers().percent(numbers[n].override) >= 100) continue;
     bool here = false;
     for (const AxisId axis : setup_.zones[index(zone)].axes)
-      here = here || bind_.numbers().rate_of(CoordinateId{static_cast<std::uint16_t>(index(axis))}) == numbers[n].rate;
-    if (here) tell_rate(NumberId{static_cast<std::uint16_t>(n)}, events);
+      here = here || bind_.numbers().override_of(CoordinateId{static_cast<std::uint16_t>(index(axis))}) == numbers[n].override;
+    if (here) tell_override(NumberId{static_cast<std::uint16_t>(n)}, events);
   }
   if (bind_.reduced()) events.write({.at = now_, .kind = Event::Kind::reduced, .number = 1});
 }
 
-void Engine::tell_rate(NumberId number, EventRing& events) noexcept {
-  const double percent = bind_.numbers().percent(bind_.numbers().moved()[index(number)].rate);
-  events.write({.at = now_, .kind = Event::Kind::rate, .which = number, .number = to_nano(percent) / 1'000'000});
+void Engine::tell_override(NumberId number, EventRing& events) noexcept {
+  const double percent = bind_.numbers().percent(bind_.numbers().moved()[index(number)].override);
+  events.write({.at = now_, .kind = Event::Kind::override, .which = number, .number = to_nano(percent) / 1'000'000});
 }
 
 void Engine::take_number(const Ask& ask, EventRing& events) noexcept {
   const NotchSetup::Number& number = bind_.numbers().moved()[index(ask.number)];
-  if (number.rate != no<RateId>) {
-    keep_rates();
-    tell_rate(ask.number, events);
+  if (number.override != no<OverrideId>) {
+    keep_overrides();
+    tell_override(ask.number, events);
     return;
   }
   const CoordinateId first = number.coordinates.front();
@@ -304,7 +304,7 @@ void Engine::take_up(ZoneId zone, Time measured_after) noexcept {
       // Where the report agrees with the counted rest point, that point is kept: steps stay exact across a pause.
       const double off = measured - stands;
       const bool outdated = links_.measured_at(setup.wiring.link) < measured_after;
-      if (first || (!outdated && (off > setup.settled || off < -setup.settled))) motion.restart(measured);
+      if (first || (!outdated && (off > setup.in_position || off < -setup.in_position))) motion.restart(measured);
     } else if (first) {
       motion.restart(setup.start, true);
     }
@@ -318,7 +318,7 @@ void Engine::take_switch(const Ask& ask, EventRing& events) noexcept {
   const ZoneId zone = setup_.switches[index(ask.target)].zone;
   const State state = permits_[index(zone)].state();
   // What was on while it was held goes off when it is let go, whatever became of the zone meanwhile.
-  const bool let_go = bind_.binding(ask.binding).to == SwitchTo::while_held && ask.to == SwitchTo::off;
+  const bool let_go = bind_.binding(ask.binding).to == SwitchTo::momentary && ask.to == SwitchTo::off;
   if (ask.lost) {
     // Nobody knows whether it is still held: what the rig says of a lost handset.
     const SwitchSetup::OnTrip then = setup_.switches[index(ask.target)].on_handset_lost;
@@ -334,7 +334,7 @@ void Engine::take_switch(const Ask& ask, EventRing& events) noexcept {
                 .kind = Event::Kind::switch_refused,
                 .zone = zone,
                 .cause = tripped_of(zone),
-                .obstacle = holding(zone),
+                .obstacle = blocking(zone),
                 .target = ask.target});
 }
 

@@ -21,7 +21,7 @@ std::vector<Wiring> wiring(const std::vector<SwitchSetup>& switches) {
 /// What the engine itself looks at; the rest it has handed on, and memory is dear on a microcontroller.
 Setup own_part(const Setup& setup) {
   Setup own;
-  own.longest_tick = setup.longest_tick;
+  own.max_tick = setup.max_tick;
   own.stations = setup.stations;
   own.notches.reduced = setup.notches.reduced;
   own.zones = setup.zones;
@@ -43,8 +43,8 @@ AxisLimits limits_of(const AxisSetup& a) { return a.limits; }
 std::optional<ServoMap> servo_of(const AxisSetup& a) { return a.servo; }
 std::optional<MotorMap> motor_of(const AxisSetup& a) { return a.motor; }
 Bounds bounds_of(const AxisSetup& a) {
-  const Pace& full = a.limits.full();
-  return {a.limits.low(), a.limits.high(), full.speed, full.accel, full.jerk, full.brake_accel, full.brake_jerk};
+  const MotionLimits& full = a.limits.full();
+  return {a.limits.low(), a.limits.high(), full.speed, full.accel, full.jerk, full.decel, full.decel_jerk};
 }
 LinkId measured_by(const AxisSetup& a) { return a.position == PositionKind::measured ? a.wiring.link : no<LinkId>; }
 ZoneId zone_of(const AxisSetup& a) { return a.zone; }
@@ -98,7 +98,7 @@ Engine::Engine(const Setup& setup)
       measured_by_(column(setup.axes, measured_by)),
       group_of_(groups_of(setup)),
       needs_(needs(setup)),
-      rates_(setup.axes.size(), 1),
+      overrides_(setup.axes.size(), 1),
       taken_up_(setup.axes.size()),
       switches_(setup.switches.size()),
       wheel_told_(setup.axes.size(), Time{-Span{std::chrono::hours(1)}}),
@@ -107,7 +107,7 @@ Engine::Engine(const Setup& setup)
       charges_(setup.zones.size()),
       holds_(setup.axes.size()) {
   for (std::size_t i = 0; i < switches_.size(); ++i) switches_[i] = setup.switches[i].start_on ? 1 : 0;
-  keep_rates();
+  keep_overrides();
 }
 
 void Engine::tick(const TickInput& in, TickOutput& out) noexcept {
@@ -128,11 +128,11 @@ void Engine::keep_time(Time now, EventRing& events) noexcept {
   told_at_ = now_;
   now_ = now;
   started_ = true;
-  dt_s_ = passed > Span{0} ? to_seconds(passed < setup_.longest_tick ? passed : setup_.longest_tick) : 0;
+  dt_s_ = passed > Span{0} ? to_seconds(passed < setup_.max_tick ? passed : setup_.max_tick) : 0;
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     stopped_[z] = 0;
     if (passed < Span{0}) fault(zone_at(z), Cause::clock_backwards, events);
-    if (passed > setup_.longest_tick) fault(zone_at(z), Cause::tick_late, events);
+    if (passed > setup_.max_tick) fault(zone_at(z), Cause::tick_late, events);
   }
 }
 
@@ -155,7 +155,8 @@ void Engine::compare(const LinkReport& report, EventRing& events) noexcept {
     // The motion is the last tick's; the report is older than that or newer.
     const double then = told.p - told.v * to_seconds(told_at_ - report.measured);
     const double off = measured.position - then;
-    if (!measured.measured || !(off <= axis.deviation && off >= -axis.deviation)) fault(axis.zone, Cause::axis_deviates, events);
+    if (!measured.measured || !(off <= axis.following_error && off >= -axis.following_error))
+      fault(axis.zone, Cause::following_error, events);
   }
 }
 
@@ -177,12 +178,13 @@ void Engine::watch(EventRing& events) noexcept {
   }
 }
 
-void Engine::keep_rates() noexcept {
-  for (std::size_t a = 0; a < rates_.size(); ++a) rates_[a] = bind_.numbers().rate(CoordinateId{static_cast<std::uint16_t>(a)});
+void Engine::keep_overrides() noexcept {
+  for (std::size_t a = 0; a < overrides_.size(); ++a)
+    overrides_[a] = bind_.numbers().speed_override(CoordinateId{static_cast<std::uint16_t>(a)});
 }
 
 Scale Engine::scale(const GroupSetup& group) const noexcept {
-  Scale scale{.path_speed = group.path_speed, .own = rates_};
+  Scale scale{.path_speed = group.path_speed, .own = overrides_};
   if (!bind_.reduced()) return scale;
   scale.speed = setup_.notches.reduced.speed;
   scale.accel = setup_.notches.reduced.accel;
@@ -285,7 +287,7 @@ void Engine::command(EventRing& events, TickOutput& out) noexcept {
     AxisMotion& motion = motion_.axis(axis_at(a));
     AxisCommand& command = out.commands[a];
     const AxisState& state = motion.state();
-    const Mode mode = !permit.powered() ? Mode::off : may_move ? Mode::follow : Mode::hold;
+    const Mode mode = !permit.powered() ? Mode::off : may_move ? Mode::follow : Mode::stand;
     command = {mode, state.p, state.v, state.a, now_ + setup_.links[index(axis.wiring.link)].frame_valid_for};
     if (mode == Mode::off) motion.keep();
     const Verdict verdict = envelope_.check(axis_at(a), may_move, command, dt_s_);
@@ -308,7 +310,7 @@ void Engine::explain(TickOutput& out) const noexcept {
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     const Permit& permit = permits_[z];
     AxisStatus status;
-    status.held = holding(zone_at(z));
+    status.blocked = blocking(zone_at(z));
     status.cause = tripped_of(zone_at(z));
     if (!permit.live()) status.before = obstacle(zone_at(z));
     for (const AxisId axis : setup_.zones[z].axes) {
@@ -318,7 +320,7 @@ void Engine::explain(TickOutput& out) const noexcept {
       why.asked = request.asked() || motion_.axis(axis).has_goal();
       why.cause = status.cause;
       why.before = status.before;
-      why.held = permit.live() ? holding_live(axis) : status.held;
+      why.blocked = permit.live() ? blocking_live(axis) : status.blocked;
     }
   }
 }
@@ -329,7 +331,7 @@ Cause Engine::tripped_of(ZoneId zone) const noexcept {
   return permit.stopping() || permit.state() == State::tripped ? permit.cause() : Cause::none;
 }
 
-Obstacle Engine::holding(ZoneId zone) const noexcept {
+Obstacle Engine::blocking(ZoneId zone) const noexcept {
   switch (permits_[index(zone)].state()) {
     case State::stowed: return {.what = Interlock::stowed};
     case State::ready: return {.what = Interlock::not_enabled};
@@ -340,7 +342,7 @@ Obstacle Engine::holding(ZoneId zone) const noexcept {
   return {};
 }
 
-Obstacle Engine::holding_live(AxisId axis) const noexcept {
+Obstacle Engine::blocking_live(AxisId axis) const noexcept {
   const Request& request = requests_[index(axis)];
   const AxisMotion& motion = motion_.axis(axis);
   if (motion.blocked_low()) return {.what = Interlock::end_of_travel_low};

@@ -4,29 +4,30 @@
 namespace gyrax {
 
 /// What keeps steps and counts from an axis; none if nothing does.
-Obstacle Engine::holding_steps(AxisId axis) const noexcept {
-  const Obstacle held = holding(setup_.axes[index(axis)].zone);
-  if (held.what != Interlock::none) return held;
+Obstacle Engine::blocking_steps(AxisId axis) const noexcept {
+  const Obstacle blocked = blocking(setup_.axes[index(axis)].zone);
+  if (blocked.what != Interlock::none) return blocked;
   const std::size_t group = group_of_[index(axis)];
   if (const Obstacle off = lack(group); off.what != Interlock::none) return off;
   if (motion_.on_path(group)) return {.what = Interlock::on_path};
   const Request& request = requests_[index(axis)];
-  if (!request.moving()) return held;
+  if (!request.moving()) return blocked;
   return {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
 }
 
 void Engine::take_step(const Ask& ask, EventRing& events) noexcept {
   const AxisId axis{static_cast<std::uint16_t>(index(ask.coordinate))};
-  Obstacle held = holding_steps(axis);
-  if (held.what == Interlock::none) {
+  Obstacle blocked = blocking_steps(axis);
+  if (blocked.what == Interlock::none) {
     const AxisMotion::Step step = motion_.axis(axis).step(ask.by);
-    if (step == AxisMotion::Step::beyond_travel) held = {.what = ask.by < 0 ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
-    if (step == AxisMotion::Step::too_many) held = {.what = Interlock::too_many_steps};
+    if (step == AxisMotion::Step::beyond_travel)
+      blocked = {.what = ask.by < 0 ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
+    if (step == AxisMotion::Step::too_many) blocked = {.what = Interlock::too_many_steps};
   }
-  if (held.what != Interlock::none) bind_.refused(ask.binding);
-  const auto kind = held.what == Interlock::none ? Event::Kind::step : Event::Kind::step_refused;
+  if (blocked.what != Interlock::none) bind_.refused(ask.binding);
+  const auto kind = blocked.what == Interlock::none ? Event::Kind::step : Event::Kind::step_refused;
   const ZoneId zone = setup_.axes[index(axis)].zone;
-  events.write({.at = now_, .kind = kind, .zone = zone, .cause = tripped_of(zone), .obstacle = held, .axis = axis, .number = ask.by});
+  events.write({.at = now_, .kind = kind, .zone = zone, .cause = tripped_of(zone), .obstacle = blocked, .axis = axis, .number = ask.by});
 }
 
 /// A wheel brings hundreds of counts a second; to be told once is enough.
@@ -40,13 +41,13 @@ bool Engine::may_tell(AxisId axis) noexcept {
 void Engine::take_wheel(const Ask& ask, EventRing& events) noexcept {
   const AxisId axis{static_cast<std::uint16_t>(index(ask.coordinate))};
   const BindingSetup& binding = bind_.binding(ask.binding);
-  Obstacle held = holding_steps(axis);
+  Obstacle blocked = blocking_steps(axis);
   std::int64_t dropped = ask.counts;
-  if (held.what == Interlock::none) {
-    dropped = motion_.axis(axis).wheel(ask.counts, ask.by, binding.behind);
+  if (blocked.what == Interlock::none) {
+    dropped = motion_.axis(axis).wheel(ask.counts, ask.by, binding.max_owed);
     // What a wheel that may not run ahead drops is meant to be dropped.
-    if (dropped == 0 || binding.behind > 0) return;
-    held = {.what = (dropped < 0) == (ask.by > 0) ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
+    if (dropped == 0 || binding.max_owed > 0) return;
+    blocked = {.what = (dropped < 0) == (ask.by > 0) ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
   }
   if (!may_tell(axis)) return;
   const ZoneId zone = setup_.axes[index(axis)].zone;
@@ -54,7 +55,7 @@ void Engine::take_wheel(const Ask& ask, EventRing& events) noexcept {
                 .kind = Event::Kind::wheel_refused,
                 .zone = zone,
                 .cause = tripped_of(zone),
-                .obstacle = held,
+                .obstacle = blocked,
                 .axis = axis,
                 .number = dropped});
 }

@@ -19,17 +19,17 @@ Envelope::Checked::Checked(const Bounds& b) noexcept
       high(b.high),
       speed(b.speed * (1 + share)),
       accel(b.accel * (1 + share)),
-      brake_accel(b.brake_accel * (1 + share)),
-      hardest(accel > brake_accel ? accel : brake_accel),
+      decel(b.decel * (1 + share)),
+      hardest(accel > decel ? accel : decel),
       jerk(b.jerk * (1 + share)),
-      brake_jerk(b.brake_jerk * (1 + share)),
-      sharpest(jerk > brake_jerk ? jerk : brake_jerk),
+      decel_jerk(b.decel_jerk * (1 + share)),
+      sharpest(jerk > decel_jerk ? jerk : decel_jerk),
       speed_slack(slack * (1 + b.speed)),
       accel_slack(slack * (1 + hardest)),
       per_jerk(1 / b.jerk),
-      per_brake(1 / b.brake_accel),
-      brake_ramp_s(b.brake_accel / b.brake_jerk),
-      per_brake_jerk(1 / b.brake_jerk) {}
+      per_decel(1 / b.decel),
+      decel_ramp_s(b.decel / b.decel_jerk),
+      per_decel_jerk(1 / b.decel_jerk) {}
 
 Envelope::Envelope(std::span<const Bounds> bounds)
     : bounds_(bounds.begin(), bounds.end()), checked_(bounds.begin(), bounds.end()), states_(bounds.size()) {}
@@ -46,14 +46,14 @@ bool Envelope::room_to_stop(const Checked& b, double v, double a, double room) n
   // What still gains speed runs out first; the brake comes on, holds, and goes off again.
   const double fall = a > 0 ? a * b.per_jerk : 0, top = v + a * fall / 2;
   const double first = fall * (v + a * fall / 3);
-  if (first + top / 2 * (top * b.per_brake + b.brake_ramp_s) <= room) return true;
+  if (first + top / 2 * (top * b.per_decel + b.decel_ramp_s) <= room) return true;
   const auto way = [&](double speed) {
-    const bool holds = speed * b.per_brake >= b.brake_ramp_s;
-    return holds ? speed / 2 * (speed * b.per_brake + b.brake_ramp_s) : speed * std::sqrt(speed * b.per_brake_jerk);
+    const bool holds = speed * b.per_decel >= b.decel_ramp_s;
+    return holds ? speed / 2 * (speed * b.per_decel + b.decel_ramp_s) : speed * std::sqrt(speed * b.per_decel_jerk);
   };
   if (a >= 0) return first + way(top) <= room;
   // It brakes: as if the brake had gone on at a higher speed, a while before. Where that is more than a stop needs it turns at once.
-  const double on = -a * b.per_brake_jerk, before = v - a * on / 2;
+  const double on = -a * b.per_decel_jerk, before = v - a * on / 2;
   if (v < -a * on / 2) return true;
   return way(before) - on * (before + a * on / 6) <= room;
 }
@@ -61,7 +61,7 @@ bool Envelope::room_to_stop(const Checked& b, double v, double a, double room) n
 bool Envelope::holds(const Checked& b, const State& last, bool may_move, const AxisCommand& c, double dt) const noexcept {
   if (!(sound(c.p) && sound(c.v) && sound(c.a) && dt >= 0)) return false;
   const double moved = c.p - last.p;
-  if (!may_move || c.mode == Mode::hold) return moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0;
+  if (!may_move || c.mode == Mode::stand) return moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0;
   if (moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0) return true;
 
   if (size(c.v) > b.speed) return false;
@@ -72,11 +72,11 @@ bool Envelope::holds(const Checked& b, const State& last, bool may_move, const A
   // Acceleration as told; gaining speed with one limit, losing it with the other.
   const double gains = c.v * c.a, gained = last.v * last.a;
   const bool turned = c.v * last.v <= 0 || size(c.v) + size(last.v) <= b.hardest * dt;
-  if (size(c.a) > (gains > 0 ? b.accel : c.v == 0 ? b.hardest : b.brake_accel) + slack) return false;
+  if (size(c.a) > (gains > 0 ? b.accel : c.v == 0 ? b.hardest : b.decel) + slack) return false;
 
   // Jerk as the difference of accelerations, and the distances from what those allow: with both ends given, a jerk
   // within ±j strays from the trapezoid's speed by at most j·dt²/4, and from Hermite's distance by at most 0.0321·j·dt³.
-  const double jerk = turned || gains * gained < 0 ? b.sharpest : gains + gained > 0 ? b.jerk : b.brake_jerk;
+  const double jerk = turned || gains * gained < 0 ? b.sharpest : gains + gained > 0 ? b.jerk : b.decel_jerk;
   const double change = c.a - last.a, gain = c.v - last.v, open = b.sharpest * dt * dt;
   if (size(change) > jerk * dt + b.accel_slack) return false;
   if (size(gain - (c.a + last.a) / 2 * dt) > open / 4 + b.speed_slack) return false;
@@ -101,23 +101,23 @@ void Envelope::ramp_down(const Bounds& b, State& state, AxisCommand& c, double d
   // is left turns the axis; then the same from the other side.
   for (int stretch = 0; stretch < 10 && left > 0 && (state.v != 0 || state.a != 0); ++stretch) {
     const double way = state.v < 0 || (state.v == 0 && state.a < 0) ? -1 : 1;
-    const double v = way * state.v, a = way * state.a, saved = a * a / (2 * b.brake_jerk);
+    const double v = way * state.v, a = way * state.a, saved = a * a / (2 * b.decel_jerk);
     double jerk = 0, span = 0, to = 0;
     bool ends = false;
     if (a > 0) {
       jerk = -b.jerk;
       span = a / b.jerk;
     } else if (v <= saved * (1 + share)) {
-      const double turn = a * a - 2 * b.brake_jerk * v;
+      const double turn = a * a - 2 * b.decel_jerk * v;
       to = turn > share * a * a ? -std::sqrt(turn) : 0;
-      jerk = b.brake_jerk;
+      jerk = b.decel_jerk;
       span = (to - a) / jerk;
       ends = true;
     } else {
-      const double peak = std::sqrt(a * a / 2 + b.brake_jerk * v);
-      to = peak < b.brake_accel ? -peak : -b.brake_accel;
-      jerk = a > to ? -b.brake_jerk : 0;
-      span = a > to ? (a - to) / b.brake_jerk : (v - saved) / -a;
+      const double peak = std::sqrt(a * a / 2 + b.decel_jerk * v);
+      to = peak < b.decel ? -peak : -b.decel;
+      jerk = a > to ? -b.decel_jerk : 0;
+      span = a > to ? (a - to) / b.decel_jerk : (v - saved) / -a;
       if (!(a > to)) to = a;
     }
     const bool whole = span <= left;

@@ -96,6 +96,17 @@ std::string nearest(const std::string& typed, const std::vector<std::string>& wo
   return best;
 }
 
+std::string renamed(std::string_view key) {
+  // The form of a rig is not frozen yet; whoever wrote an older one is told the word that replaced theirs.
+  constexpr std::pair<std::string_view, std::string_view> names[] = {
+      {"rate", "override"},        {"brake", "decel"},     {"deviation", "following_error"},  {"axis_deviates", "following_error"},
+      {"settled", "in_position"},  {"behind", "max_owed"}, {"longest_ms", "max_ms"},          {"shortest_ms", "min_ms"},
+      {"oldest_ms", "max_age_ms"}, {"make", "virtual"},    {"brake_percent", "decel_percent"}};
+  for (const auto& [old, now] : names)
+    if (key == old) return std::string(now);
+  return {};
+}
+
 FileError::FileError(std::vector<Problem> problems, std::error_code error)
     : std::runtime_error([&] {
         std::string all;

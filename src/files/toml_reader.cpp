@@ -132,8 +132,8 @@ Table::Node Table::node(const char* key) {
 }
 
 bool Table::too_many(std::size_t rows, const char* key) {
-  if (rows <= greatest_rows) return false;
-  problem(Code::too_many, key, fmt::format("{} of them", rows), fmt::format("at most {}", greatest_rows));
+  if (rows <= max_rows) return false;
+  problem(Code::too_many, key, fmt::format("{} of them", rows), fmt::format("at most {}", max_rows));
   return true;
 }
 
@@ -339,6 +339,10 @@ void Table::refuse_the_rest() {
   for (const auto& [name, value] : real(table_)) {
     const std::string key(name.str());
     if (known_.contains(key)) continue;
+    if (const std::string now = renamed(key); !now.empty() && std::binary_search(offered_.begin(), offered_.end(), now)) {
+      problems_->add(Code::unknown_key, place(file_, name.source()), full(key), "no such key any more", fmt::format("it is '{}' now", now));
+      continue;
+    }
     const std::string meant = problems_->full() ? std::string() : nearest(key, offered_);
     problems_->add(Code::unknown_key, place(file_, name.source()), full(key), "no such key",
                    meant.empty() ? fmt::format("known here: {}", listed(offered_)) : std::string(), meant);

@@ -34,11 +34,11 @@ struct Place {
 class Problems {
  public:
   /// More than so many are counted only: nobody mends a thousand at once, and a file may be made to hold a million.
-  static constexpr std::size_t greatest_told = 1000;
+  static constexpr std::size_t max_told = 1000;
   void add(Code code, const Place& at, std::string key, std::string what, std::string allowed = "", std::string guess = "");
   bool any() const { return !list_.empty(); }
   /// Whether what comes is counted only.
-  bool full() const { return list_.size() >= greatest_told; }
+  bool full() const { return list_.size() >= max_told; }
   /// In the order of the files' lines.
   std::vector<Problem> take();
   std::map<std::string, Place> places;
@@ -51,7 +51,7 @@ class Problems {
 /// One table with a name, its file, and the keys that somebody asked for. Whatever was not asked for is unknown.
 class Table {
  public:
-  static constexpr std::size_t greatest_rows = 2048;
+  static constexpr std::size_t max_rows = 2048;
   std::optional<double> number(const char* key, const Allowed& allowed);
   double number(const char* key, const Allowed& allowed, double otherwise);
   std::optional<double> required_number(const char* key, const Allowed& allowed);
@@ -64,7 +64,7 @@ class Table {
   std::vector<std::string> texts(const char* key);
   /// A sub-table; reading it marks the key as known. nullopt if it is not there or is something else (told).
   std::optional<Table> table(const char* key);
-  /// Every sub-table of a table of tables ([axis.x], [axis.y] …) with its name; greatest_rows of them at most, more are told.
+  /// Every sub-table of a table of tables ([axis.x], [axis.y] …) with its name; max_rows of them at most, more are told.
   std::vector<std::pair<std::string, Table>> tables(const char* key);
   /// Every table of an array of tables ([[bind]]); as many at most.
   std::vector<Table> rows(const char* key);

@@ -5,7 +5,7 @@
 namespace gyrax {
 namespace {
 
-static_assert(greatest_names == 16, "a message below says so");
+static_assert(max_names == 16, "a message below says so");
 
 bool among(char c, std::string_view some) { return some.find(c) != std::string_view::npos; }
 bool beyond_ascii(char c) { return static_cast<unsigned char>(c) >= 0x80; }
@@ -88,7 +88,7 @@ class Walk {
     if (c == '}') in_value_ = true;
     if (c == ',' && !nested_.empty()) in_value_ = nested_.back() == '[';
     if (among(c, "=,[]{}")) names_ = 1;
-    if (c == '.' && ++names_ > greatest_names) refuse("a key of too many names", "at most 16 of them, with dots between");
+    if (c == '.' && ++names_ > max_names) refuse("a key of too many names", "at most 16 of them, with dots between");
   }
 
   std::string_view text_;

@@ -11,7 +11,7 @@
 namespace gyrax {
 
 /// The most names that a key may have, with dots between them.
-inline constexpr std::size_t greatest_names = 16;
+inline constexpr std::size_t max_names = 16;
 
 struct Unparsable {
   int line = 1, column = 1;

@@ -13,7 +13,7 @@
 namespace gyrax {
 namespace {
 
-constexpr Allowed raw{-Calibration::greatest_raw, Calibration::greatest_raw, false, ""};
+constexpr Allowed raw{-Calibration::max_raw, Calibration::max_raw, false, ""};
 constexpr Allowed share{0, 90, false, "%"};
 
 const char* name_of(ReportHabit habit) {
@@ -101,7 +101,7 @@ DeviceCalibration parse_calibration(std::string_view text, const std::string& fi
     const std::string habit = device->choice("reports", {"unknown", "on change", "steadily"}).value_or("unknown");
     made.habit = habit == "steadily" ? ReportHabit::steadily : habit == "on change" ? ReportHabit::on_change : ReportHabit::unknown;
     made.rate_hz = device->number("rate_hz", {0, 1e6, false, "Hz"}, 0);
-    made.longest_silence_s = device->number("longest_silence_ms", {0, 1e9, false, "ms"}, 0) / 1e3;
+    made.max_silence_s = device->number("max_silence_ms", {0, 1e9, false, "ms"}, 0) / 1e3;
     device->refuse_the_rest();
   } else if (!root.has("device")) {
     root.missing("device", "a table [device] with id and name");
@@ -123,7 +123,7 @@ DeviceCalibration parse_calibration(std::string_view text, const std::string& fi
 }
 
 DeviceCalibration load_calibration(const std::string& path) {
-  const Text read = read_text(path, greatest_calibration);
+  const Text read = read_text(path, max_calibration);
   if (read.error) throw CalibrationError({unreadable(path, read.why)}, read.error);
   return parse_calibration(read.text, path);
 }
@@ -134,8 +134,8 @@ std::string write_calibration(const DeviceCalibration& c) {
   fmt::format_to(out, "gyrax_calibration = {}\n\n", calibration_version);
   fmt::format_to(out, "# Measured by `gyrax calibrate`. Minimum, centre, maximum, noise and rests are the device's own numbers;\n");
   fmt::format_to(out, "# dead zone and hysteresis are percent of full deflection, proposed from them.\n\n");
-  fmt::format_to(out, "[device]\nid = {}\nname = {}\nunique = {}\nreports = \"{}\"\nrate_hz = {:.0f}\nlongest_silence_ms = {:.0f}\n",
-                 quoted(c.id), quoted(c.name), quoted(c.unique), name_of(c.habit), c.rate_hz, c.longest_silence_s * 1e3);
+  fmt::format_to(out, "[device]\nid = {}\nname = {}\nunique = {}\nreports = \"{}\"\nrate_hz = {:.0f}\nmax_silence_ms = {:.0f}\n",
+                 quoted(c.id), quoted(c.name), quoted(c.unique), name_of(c.habit), c.rate_hz, c.max_silence_s * 1e3);
   for (const MeasuredControl& m : c.controls) {
     const ControlName* control = find_control(m.name);
     ControlName code;

@@ -25,7 +25,7 @@ constexpr double jump_share = 0.3, jump_s = 0.02;    // this far and back again 
 constexpr double small_share = 0.6;                  // reaches less than this of what the device says
 constexpr double bounce_s = 0.012;
 constexpr double margin = 1.3;  // of the dead zone beyond what was seen
-constexpr double least_dead_zone = 0.02, greatest_dead_zone = 0.5;
+constexpr double min_dead_zone = 0.02, max_dead_zone = 0.5;
 
 struct At {
   double time_s = 0;
@@ -262,9 +262,9 @@ class Measuring {
                                                                                       : out_.noise;
     out_.hysteresis = rounded_up(out_.noise / side, 0.005);
     // Wherever it comes to rest is below the lower edge, so that what was moved is at rest again.
-    const double wanted = std::max(least_dead_zone, rounded_up(margin * spread / side, 0.01)) + out_.hysteresis;
-    out_.dead_zone = std::min(rounded_up(wanted, 0.005), greatest_dead_zone);
-    if (wanted > greatest_dead_zone)
+    const double wanted = std::max(min_dead_zone, rounded_up(margin * spread / side, 0.01)) + out_.hysteresis;
+    out_.dead_zone = std::min(rounded_up(wanted, 0.005), max_dead_zone);
+    if (wanted > max_dead_zone)
       tell(fmt::format("it is never at rest: a dead zone of {} would be needed", percent(wanted)));
     else if (wanted > 0.25)
       tell(fmt::format("it is worn: it comes to rest anywhere within {} of full deflection", percent(spread / side)));
@@ -297,8 +297,7 @@ void measure_habit(DeviceCalibration& out, const Track& track, const std::map<st
     for (std::size_t i = 0; i < gaps.size(); ++i) {
       const auto after = std::upper_bound(all.begin(), all.end(), frames[i], [](double t, const At& at) { return t < at.time_s; });
       if (after == all.begin()) continue;
-      if (std::abs(std::prev(after)->raw - home) > excursion_share * reach)
-        out.longest_silence_s = std::max(out.longest_silence_s, gaps[i]);
+      if (std::abs(std::prev(after)->raw - home) > excursion_share * reach) out.max_silence_s = std::max(out.max_silence_s, gaps[i]);
     }
   }
   out.habit = sorted.back() > 8 * period && sorted.back() > 0.05 ? ReportHabit::on_change : ReportHabit::steadily;
@@ -402,7 +401,7 @@ std::string measured_text(const DeviceCalibration& c) {
   fmt::format_to(out, "{} ({}{})\n", c.name, c.id, c.unique.empty() ? "" : ", unique id " + c.unique);
   if (c.habit != ReportHabit::unknown)
     fmt::format_to(out, "Reports {}, at {:.0f} Hz while something moves; longest silence while held off its rest {:.0f} ms\n",
-                   c.habit == ReportHabit::steadily ? "steadily" : "on change", c.rate_hz, c.longest_silence_s * 1e3);
+                   c.habit == ReportHabit::steadily ? "steadily" : "on change", c.rate_hz, c.max_silence_s * 1e3);
   fmt::format_to(out, "\n{:<16}{:>21}{:>9}{:>7}{:>17}{:>11}{:>12}\n", "Control", "from … to", "rest", "noise", "back from − / +",
                  "dead zone", "hysteresis");
   std::size_t good_keys = 0, bouncing = 0;
@@ -447,7 +446,7 @@ std::string measured_json(const DeviceCalibration& c) {
                        : c.habit == ReportHabit::on_change ? "on change"
                                                            : "unknown"},
            {"rate_hz", c.rate_hz},
-           {"longest_silence_s", c.longest_silence_s},
+           {"max_silence_s", c.max_silence_s},
            {"controls", Json::array()}};
   for (const MeasuredControl& m : c.controls) {
     Json one{{"control", m.name}};

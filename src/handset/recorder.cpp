@@ -15,7 +15,7 @@ std::int64_t in_us(Span span) { return span / std::chrono::microseconds(1); }
 
 void Recorder::start(Time now) {
   const std::lock_guard held(lock_);
-  recording_ = Recording{now, true, std::vector<SessionHandset>(greatest_handsets)};
+  recording_ = Recording{now, true, std::vector<SessionHandset>(max_handsets)};
 }
 
 std::pair<std::vector<SessionHandset>, Span> Recorder::stop(Time now) {

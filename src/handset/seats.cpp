@@ -116,7 +116,7 @@ Seats::Placed Seats::add_seat(const Device& device) {
   for (std::size_t s = 0; s < seats_.size() && !seat; ++s)
     if (!seats_[s].taken && seats_[s].last && same_device(*seats_[s].last, device)) seat = s;
   if (!seat) {
-    if (seats_.size() == greatest_handsets) return {std::nullopt, false, fmt::format("there are {} handsets already", greatest_handsets)};
+    if (seats_.size() == max_handsets) return {std::nullopt, false, fmt::format("there are {} handsets already", max_handsets)};
     const DeviceKind kind = kind_of(device);
     const std::string stem = kind == DeviceKind::gamepad ? "pad" : kind == DeviceKind::tilt ? "tilt" : name_of(kind);
     const auto of_kind = std::count_if(seats_.begin(), seats_.end(), [&](const Seat& s) { return s.wish.handset.starts_with(stem); });

@@ -11,7 +11,7 @@
 namespace gyrax {
 namespace {
 
-const Allowed session_time{0, greatest_session_s, false, "s"};
+const Allowed session_time{0, max_session_s, false, "s"};
 
 Time at_s(double seconds) { return Time{from_seconds(seconds)}; }
 
@@ -43,7 +43,7 @@ class SessionReader {
       return root.problem(Code::version_newer, "gyrax_session", fmt::format("this session is of version {}", *version),
                           fmt::format("this program reads versions up to {}; take a newer one", session_version));
     session_.title = root.text("title").value_or("");
-    const double length = root.required_number("length_s", {0, greatest_session_s, true, "s"}).value_or(0);
+    const double length = root.required_number("length_s", {0, max_session_s, true, "s"}).value_or(0);
     session_.length = from_seconds(length);
     for (auto& [name, table] : root.tables("handset")) read_handset(table, name);
     for (Table& row : root.rows("fault")) read_fault(row);
@@ -63,7 +63,7 @@ class SessionReader {
     const std::uintmax_t size = std::filesystem::file_size(handset.track_path, unknown);
     if (!unknown && size > left_)
       return table.problem(Code::too_many, "track", "the session's tracks are too long",
-                           fmt::format("at most {} bytes together", greatest_track));
+                           fmt::format("at most {} bytes together", max_track));
     if (!unknown) left_ -= size;
     try {
       handset.track = read_track(handset.track_path);
@@ -86,7 +86,7 @@ class SessionReader {
     double last = -1;
     for (std::size_t i = 0; good && i < spans->size(); ++i) {
       const auto [from, to] = (*spans)[i];
-      good = from > last && to > from && to <= greatest_session_s;
+      good = from > last && to > from && to <= max_session_s;
       if (good) handset.plugged.emplace_back(at_s(from), at_s(to));
       last = to;
     }
@@ -133,7 +133,7 @@ class SessionReader {
   Problems problems_;
   std::vector<Problem> of_tracks_;
   std::error_code error_;
-  std::uintmax_t left_ = greatest_track;  // bytes of tracks
+  std::uintmax_t left_ = max_track;  // bytes of tracks
 };
 
 }  // namespace
@@ -147,7 +147,7 @@ std::map<std::string, Device> Session::devices() const {
 Session parse_session(std::string_view text, const std::string& file) { return SessionReader(file).read(text); }
 
 Session load_session(const std::string& path) {
-  const Text text = read_text(path, greatest_session);
+  const Text text = read_text(path, max_session);
   if (text.error) throw SessionError({unreadable(path, text.why)}, text.error);
   return parse_session(text.text, path);
 }

@@ -196,7 +196,7 @@ void write_mask(std::string& out, const char* start, const std::set<std::uint16_
 Track parse_track(std::string_view text, const std::string& file) { return Parser(file).parse(text); }
 
 Track read_track(const std::string& path) {
-  const Text read = read_text(path, greatest_track);
+  const Text read = read_text(path, max_track);
   if (read.error) throw SessionError({unreadable(path, read.why)}, read.error);
   return parse_track(read.text, path);
 }

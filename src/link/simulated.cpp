@@ -12,7 +12,7 @@ sim::BenchAxis bench_axis(const AxisSetup& axis, const SimulatedInfo& info) {
   sim::BenchAxis made;
   made.lag_s = info.lag_s;
   made.speed = axis.limits.speed() * info.speed_share;
-  made.brake = axis.limits.full().brake_accel * info.brake_share;
+  made.decel = axis.limits.full().decel * info.decel_share;
   made.measured = axis.position == PositionKind::measured;
   // A machine wakes up anywhere; this one at the end of its travel that is nearest to zero.
   made.start = made.measured ? (axis.limits.low() > 0 ? axis.limits.low() : axis.limits.high() < 0 ? axis.limits.high() : 0) : axis.start;

@@ -3,7 +3,7 @@
 namespace gyrax {
 namespace {
 
-constexpr std::size_t greatest_events = 256;
+constexpr std::size_t max_events = 256;
 constexpr Span between_signs = std::chrono::milliseconds(400);
 
 RunView sized(const Rig& rig) {
@@ -15,7 +15,7 @@ RunView sized(const Rig& rig) {
   view.handsets.assign(rig.handsets.size(), HandsetHealth::absent);
   view.readings_lost.resize(rig.handsets.size());
   view.increments.resize(rig.axes.size());
-  view.rates.resize(rig.setup.notches.rates.size());
+  view.overrides.resize(rig.setup.notches.overrides.size());
   view.layers.resize(rig.layers.size());
   return view;
 }
@@ -36,20 +36,20 @@ Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock
       options_(options),
       clock_(clock),
       engine_(rig.setup),
-      out_(rig.setup, greatest_events),
+      out_(rig.setup, max_events),
       held_(rig.axes.size()),
       tripped_(rig.zones.size()),
       now_(sized(rig)),
       view_(now_) {
-  readings_.reserve(options.greatest_readings);
-  events_.reserve(greatest_events);
+  readings_.reserve(options.max_readings);
+  events_.reserve(max_events);
 }
 
 /// Readings in order; a calibration goes before the readings after it, so it ends the list of this tick.
 void Runner::take_items(Time now) noexcept {
   readings_.clear();
   HandsetItem item;
-  while (readings_.size() < options_.greatest_readings) {
+  while (readings_.size() < options_.max_readings) {
     if (kept_) {
       item = *kept_;
       kept_.reset();
@@ -86,7 +86,7 @@ void Runner::feel(Time now) noexcept {
   }
   hands_.grab_keypads(awake);
   for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
-    const bool held = is_held(out_.why[a]), fresh = held && held_[a] == 0;
+    const bool held = is_blocked(out_.why[a]), fresh = held && held_[a] == 0;
     held_[a] = held ? 1 : 0;
     const SlotId by = engine_.requests()[a].by;
     if (!fresh || now < next_sign_ || by == no<SlotId>) continue;
@@ -117,7 +117,7 @@ void Runner::publish(Time now) noexcept {
     now_.readings_lost[h] = engine_.signal().lost(id<HandsetId>(h));
   }
   for (std::size_t a = 0; a < now_.increments.size(); ++a) now_.increments[a] = engine_.bind().numbers().increment(id<CoordinateId>(a));
-  for (std::size_t r = 0; r < now_.rates.size(); ++r) now_.rates[r] = engine_.bind().numbers().percent(id<RateId>(r));
+  for (std::size_t r = 0; r < now_.overrides.size(); ++r) now_.overrides[r] = engine_.bind().numbers().percent(id<OverrideId>(r));
   for (std::size_t l = 0; l < now_.layers.size(); ++l) now_.layers[l] = engine_.bind().on(id<LayerId>(l), engine_.signal()) ? 1 : 0;
   for (std::size_t z = 0; z < now_.zones.size(); ++z) now_.zones[z].in_charge = engine_.in_charge(id<ZoneId>(z));
   now_.chosen = engine_.bind().chosen();
@@ -132,7 +132,7 @@ void Runner::publish(Time now) noexcept {
 
 void Runner::run() {
   if (options_.real_time) now_.real_time = take_real_time();
-  Pacer pacer(clock_, rig_.period, rig_.shortest_tick, hands_.wake_descriptor());
+  Pacer pacer(clock_, rig_.period, rig_.min_tick, hands_.wake_descriptor());
   std::optional<Time> told_to_end;
   for (Time woken = clock_.now();; woken = pacer.wait()) {
     hands_.clear_wake();
@@ -153,7 +153,7 @@ void Runner::run() {
     now_.lateness = pacer.lateness();
     now_.early_ticks = now_.ticks - 1 - now_.lateness.ticks;
     now_.ending = told_to_end.has_value();
-    now_.ended = told_to_end && (at_rest_and_off() || now - *told_to_end > options_.longest_end);
+    now_.ended = told_to_end && (at_rest_and_off() || now - *told_to_end > options_.max_end);
     publish(now);
     if (now_.ended) return;
   }

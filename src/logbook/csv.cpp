@@ -9,11 +9,11 @@ namespace gyrax {
 
 namespace {
 
-/// "rate", or "rate_carriage" for one of a group's own.
-std::string rate_name(const Rig& rig, RateId rate) {
-  std::string name = "rate";
+/// "override", or "rate_carriage" for one of a group's own.
+std::string override_name(const Rig& rig, OverrideId override) {
+  std::string name = "override";
   for (std::size_t n = 0; n < rig.numbers.size(); ++n)
-    if (rig.setup.notches.numbers[n].rate == rate) name = rig.numbers[n].name;
+    if (rig.setup.notches.numbers[n].override == override) name = rig.numbers[n].name;
   std::replace(name.begin(), name.end(), '.', '_');
   return name;
 }
@@ -24,10 +24,10 @@ std::string to_csv(const Rig& rig, const Rehearsal& done) {
   const Trace& trace = done.trace;
   std::string csv = "t_s";
   for (const std::string& zone : rig.zones) csv += "," + zone + "_state";
-  for (std::size_t r = 0; r < trace.rates.size(); ++r)
-    csv += fmt::format(",{}_percent", rate_name(rig, RateId{static_cast<std::uint16_t>(r)}));
+  for (std::size_t r = 0; r < trace.overrides.size(); ++r)
+    csv += fmt::format(",{}_percent", override_name(rig, OverrideId{static_cast<std::uint16_t>(r)}));
   for (const AxisInfo& axis : rig.axes)
-    csv += fmt::format(",{0}_asked,{0}_p_{1},{0}_v_{2},{0}_a_{2}{3},{0}_machine_{1},{0}_held", axis.name,
+    csv += fmt::format(",{0}_asked,{0}_p_{1},{0}_v_{2},{0}_a_{2}{3},{0}_machine_{1},{0}_blocked", axis.name,
                        axis.motor ? "percent_s" : axis.unit, axis.motor ? "percent" : axis.unit + "_s", axis.motor ? "_s" : "2");
   for (const std::string& name : rig.switches) csv += "," + name;
   csv += '\n';
@@ -36,12 +36,12 @@ std::string to_csv(const Rig& rig, const Rehearsal& done) {
   for (std::size_t t = 0; t < trace.ticks; ++t) {
     fmt::format_to(out, "{}", to_seconds(trace.at(t)));
     for (const auto& zone : trace.zones) fmt::format_to(out, ",{}", name_of(zone[t]));
-    for (const auto& rate : trace.rates) fmt::format_to(out, ",{}", rate[t]);
+    for (const auto& override : trace.overrides) fmt::format_to(out, ",{}", override[t]);
     for (const AxisTrace& a : trace.axes) {
-      const Interlock held = a[t].why.held.what;
-      const bool silent = held == Interlock::none || held == Interlock::unasked;
+      const Interlock blocked = a[t].why.blocked.what;
+      const bool silent = blocked == Interlock::none || blocked == Interlock::unasked;
       fmt::format_to(out, ",{},{},{},{},{},{}", a[t].asked, a[t].position, a[t].speed, a[t].accel, a[t].real_position,
-                     silent ? "" : about(held).name);
+                     silent ? "" : about(blocked).name);
     }
     for (const auto& one : trace.switches) fmt::format_to(out, ",{}", one[t]);
     csv += '\n';

@@ -57,17 +57,17 @@ std::vector<Panel> panels_of_all(const Rig& rig) {
 /// One axis in depth: from position to jerk, each with its limits.
 std::vector<Panel> panels_of_axis(const Rig& rig, std::size_t a) {
   const AxisLimits& l = rig.setup.axes[a].limits;
-  const Pace& full = l.full();
+  const MotionLimits& full = l.full();
   const std::string& unit = rig.axes[a].unit;
   const auto both = [](double first, double second) { return std::vector{-first, first, -second, second}; };
   if (rig.axes[a].motor)
     return {{"power", unit, {{a, Column::speed}}, {-full.speed, full.speed}},
-            {"its change", unit + "/s", {{a, Column::accel}}, both(full.accel, full.brake_accel)},
-            {"jerk", unit + "/s²", {{a, Column::jerk}}, both(full.jerk, full.brake_jerk)}};
+            {"its change", unit + "/s", {{a, Column::accel}}, both(full.accel, full.decel)},
+            {"jerk", unit + "/s²", {{a, Column::jerk}}, both(full.jerk, full.decel_jerk)}};
   return {{"position", unit, {{a, Column::position}}, rig.axes[a].endless ? std::vector<double>{} : std::vector{l.low(), l.high()}},
           {"speed", unit + "/s", {{a, Column::speed}}, {-full.speed, full.speed}},
-          {"acceleration", unit + "/s²", {{a, Column::accel}}, both(full.accel, full.brake_accel)},
-          {"jerk", unit + "/s³", {{a, Column::jerk}}, both(full.jerk, full.brake_jerk)}};
+          {"acceleration", unit + "/s²", {{a, Column::accel}}, both(full.accel, full.decel)},
+          {"jerk", unit + "/s³", {{a, Column::jerk}}, both(full.jerk, full.decel_jerk)}};
 }
 
 /// The jerk is the change of acceleration from the tick before, as anybody could measure it.

@@ -22,7 +22,7 @@
 namespace gyrax {
 namespace {
 
-constexpr std::size_t greatest_record = 256u << 10, piece = 64u << 10;
+constexpr std::size_t max_record = 256u << 10, piece = 64u << 10;
 constexpr auto look_every = std::chrono::milliseconds(20);
 
 enum class What : std::uint8_t { tick, calibrate, seated, lost };
@@ -86,7 +86,7 @@ std::string now_utc(const char* pattern) {
 class LogbookWriter::Work {
  public:
   Work(const Rig& rig, const std::string& path, Options options)
-      : rig_(rig), options_(std::move(options)), ring_(options_.ring), room_(greatest_record), lines_(rig) {
+      : rig_(rig), options_(std::move(options)), ring_(options_.ring), room_(max_record), lines_(rig) {
     fd_ = ::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
     if (fd_ < 0) throw std::system_error(errno, std::generic_category(), fmt::format("cannot make the logbook '{}'", path));
     head_ = header_line(rig, this_build(), now_utc("{:%Y-%m-%dT%H:%M:%SZ}")) + "\n";

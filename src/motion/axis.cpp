@@ -7,7 +7,7 @@ namespace {
 
 double within(double value, double low, double high) noexcept { return value < low ? low : value > high ? high : value; }
 
-double share_of(double share) noexcept { return share > AxisMotion::least_share ? lesser(share, 1) : AxisMotion::least_share; }
+double share_of(double share) noexcept { return share > AxisMotion::min_share ? lesser(share, 1) : AxisMotion::min_share; }
 
 /// Hears of a change of speed no more than one span of it.
 struct OneSpan {
@@ -31,12 +31,12 @@ struct OneSpan {
 
 AxisMotion::AxisMotion(const AxisLimits& limits) noexcept
     : limits_(limits),
-      pace_(limits.full()),
-      per_jerk_(1 / pace_.jerk),
-      per_brake_(1 / pace_.brake_accel),
-      brake_ramp_s_(pace_.brake_accel / pace_.brake_jerk),
-      accel_settles_(pace_.accel * pace_.accel / (2 * pace_.jerk)),
-      brake_settles_(pace_.brake_accel * brake_ramp_s_ / 2) {}
+      in_force_(limits.full()),
+      per_jerk_(1 / in_force_.jerk),
+      per_decel_(1 / in_force_.decel),
+      decel_ramp_s_(in_force_.decel / in_force_.decel_jerk),
+      accel_settles_(in_force_.accel * in_force_.accel / (2 * in_force_.jerk)),
+      decel_settles_(in_force_.decel * decel_ramp_s_ / 2) {}
 
 void AxisMotion::ask(Wish wish, double number) noexcept {
   planned_ = planned_ && wish == wish_ && number == number_;
@@ -50,7 +50,7 @@ void AxisMotion::restart(double position, bool unsure) noexcept {
   stop();
   counted_ = false;
   unsure_ = unsure;
-  set_pace();
+  set_in_force();
 }
 
 void AxisMotion::keep() noexcept {
@@ -71,7 +71,7 @@ void AxisMotion::carry(const AxisState& state) noexcept {
 void AxisMotion::grow_sure(bool moved) noexcept {
   if (!unsure_ || !moved || !(at_rest() || met())) return;
   unsure_ = false;
-  set_pace();
+  set_in_force();
 }
 
 void AxisMotion::put_down(Nano goal) noexcept {
@@ -85,13 +85,13 @@ void AxisMotion::scale(double speed_share, double accel_share) noexcept {
   if (speed == speed_share_ && accel == accel_share_) return;
   speed_share_ = speed;
   accel_share_ = accel;
-  set_pace();
+  set_in_force();
 }
 
-void AxisMotion::set_pace() noexcept {
-  pace_.speed = speed_share_ * limits_.full().speed * (unsure_ ? unsure_share : 1);
-  pace_.accel = accel_share_ * limits_.full().accel;
-  accel_settles_ = pace_.accel * pace_.accel * per_jerk_ / 2;
+void AxisMotion::set_in_force() noexcept {
+  in_force_.speed = speed_share_ * limits_.full().speed * (unsure_ ? unsure_share : 1);
+  in_force_.accel = accel_share_ * limits_.full().accel;
+  accel_settles_ = in_force_.accel * in_force_.accel * per_jerk_ / 2;
   planned_ = false;
 }
 
@@ -124,7 +124,7 @@ void AxisMotion::follow(double position, double catch_up, std::uint32_t whose) n
   }
   if (wish_ != Wish::follow || whose != whose_) planned_ = met_ = false;
   whose_ = whose;
-  catch_up_ = catch_up > 0 ? catch_up : least_share * limits_.speed();
+  catch_up_ = catch_up > 0 ? catch_up : min_share * limits_.speed();
   ask(Wish::follow, within(position, limits_.low(), limits_.high()));
 }
 
@@ -145,7 +145,7 @@ bool AxisMotion::inside(Nano goal) const noexcept { return from_nano(goal) >= li
 
 Nano AxisMotion::rest_point() const noexcept {
   if (pending_ || counted_) return goal_;
-  return to_nano(state_.p + stop_reach({0, state_.v, state_.a}, pace_).distance);
+  return to_nano(state_.p + stop_reach({0, state_.v, state_.a}, in_force_).distance);
 }
 
 void AxisMotion::aim(Nano goal) noexcept {
@@ -200,9 +200,9 @@ std::int64_t AxisMotion::wheel(std::int64_t counts, Nano by, Nano most) noexcept
 }
 
 void AxisMotion::plan_to(double target, double speed) noexcept {
-  Pace pace = pace_;
-  pace.speed = lesser(speed, pace.speed);
-  plan_ = move_to(state_, target, pace);
+  MotionLimits in_force = in_force_;
+  in_force.speed = lesser(speed, in_force.speed);
+  plan_ = move_to(state_, target, in_force);
   plan_time_ = 0;
   planned_ = true;
 }
@@ -219,12 +219,12 @@ bool AxisMotion::one_stretch(double velocity, double dt_s) noexcept {
   const bool gains = to > v;
   const double a = gains ? way * state_.a : -way * state_.a;  // towards the new speed
   if (!(a >= 0) || to < 0) return false;
-  const double jerk = gains ? pace_.jerk : pace_.brake_jerk, most = gains ? pace_.accel : pace_.brake_accel;
+  const double jerk = gains ? in_force_.jerk : in_force_.decel_jerk, most = gains ? in_force_.accel : in_force_.decel;
   const double more = a + jerk * dt_s, passes = 2 * jerk * change - a * a;
   double used = 0;
   if (more <= most && 2 * more * more <= a * a + 2 * jerk * change) {
     used = jerk;
-  } else if (a == most && change >= most * dt_s + (gains ? accel_settles_ : brake_settles_)) {
+  } else if (a == most && change >= most * dt_s + (gains ? accel_settles_ : decel_settles_)) {
     used = 0;
   } else if (a > jerk * dt_s && size(passes) <= 1e-12 * a * a) {
     used = -jerk;
@@ -246,7 +246,7 @@ void AxisMotion::change_speed_for(double velocity, double dt_s) noexcept {
   }
   if (one_stretch(velocity, dt_s)) return;
   OneSpan span{state_, dt_s};
-  tell_speed_change(state_.v, state_.a, velocity, pace_, span);
+  tell_speed_change(state_.v, state_.a, velocity, in_force_, span);
   state_ = span.state;
   state_.p += span.left * state_.v;
 }
@@ -256,9 +256,9 @@ bool AxisMotion::could_stop(const AxisState& state, double end, double sign) con
   const double v = sign * state.v, a = sign * state.a, room = sign * (end - state.p);
   // Without a root first: the mean of two numbers is above their geometric mean, which is what a short stop takes.
   const double fall = a > 0 ? a * per_jerk_ : 0, top = v + a * fall / 2;
-  const double reach = top > 0 ? fall * top + top * (top * per_brake_ + brake_ramp_s_) / 2 : 0;
+  const double reach = top > 0 ? fall * top + top * (top * per_decel_ + decel_ramp_s_) / 2 : 0;
   if (reach <= room) return true;
-  return stop_reach({0, v, a}, pace_).distance <= room;
+  return stop_reach({0, v, a}, in_force_).distance <= room;
 }
 
 void AxisMotion::advance_jog(double dt_s) noexcept {
@@ -268,7 +268,7 @@ void AxisMotion::advance_jog(double dt_s) noexcept {
     return;
   }
   if (!planned_) {
-    const double velocity = within(number_, -pace_.speed, pace_.speed);
+    const double velocity = within(number_, -in_force_.speed, in_force_.speed);
     const AxisState before = state_;
     change_speed_for(velocity, dt_s);
     if (could_stop(state_, end, sign)) return;
@@ -282,7 +282,7 @@ void AxisMotion::advance_follow(double dt_s) noexcept {
   const double before = number_ - state_.p;
   // Met when the control is within reach of the next hundredth of a second, or has been passed.
   met_ = met_ || size(before) <= catch_up_ * 0.01;
-  if (!planned_) plan_to(number_, met_ ? pace_.speed : catch_up_);
+  if (!planned_) plan_to(number_, met_ ? in_force_.speed : catch_up_);
   follow_plan(dt_s);
   if (!met_ && before * (number_ - state_.p) < 0) {
     met_ = true;
@@ -302,7 +302,7 @@ void AxisMotion::advance(double dt_s) noexcept {
     case Wish::follow: advance_follow(dt_s); break;
     case Wish::goal:
       if (counted_) return;
-      if (!planned_) plan_to(from_nano(goal_), pace_.speed);
+      if (!planned_) plan_to(from_nano(goal_), in_force_.speed);
       follow_plan(dt_s);
       break;
   }

@@ -8,9 +8,9 @@ namespace gyrax {
 namespace {
 
 /// The greatest speed, either way, that a state leads to if its acceleration is taken off at once.
-double unavoidable_speed(const AxisState& state, const Pace& pace) noexcept {
-  const double v = size(state.v), settled = settled_speed(v, state.v * state.a < 0 ? -size(state.a) : size(state.a), pace);
-  return settled < 0 ? greater(v, -settled * pace.brake_jerk / pace.jerk) : greater(v, settled);
+double unavoidable_speed(const AxisState& state, const MotionLimits& in_force) noexcept {
+  const double v = size(state.v), settled = settled_speed(v, state.v * state.a < 0 ? -size(state.a) : size(state.a), in_force);
+  return settled < 0 ? greater(v, -settled * in_force.decel_jerk / in_force.jerk) : greater(v, settled);
 }
 
 }  // namespace
@@ -25,7 +25,7 @@ Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> gro
       settled_(axes.size()),
       goals_(axes.size()),
       moves_(axes.size()),
-      paces_(axes.size()) {
+      in_force_(axes.size()) {
   axes_.reserve(axes.size());
   for (const AxisLimits& limits : axes) axes_.emplace_back(limits);
   for (std::size_t g = 0; g < groups.size(); ++g) {
@@ -41,7 +41,7 @@ void Motion::ask_axis(AxisMotion& axis, const Request& request, double speed, do
   } else if (request.following) {
     axis.follow(request.position, request.catch_up, static_cast<std::uint32_t>(index(request.follower)));
   } else if (request.jogging) {
-    axis.jog(request.jog * axis.pace().speed);
+    axis.jog(request.jog * axis.in_force().speed);
   } else {
     axis.settle();
   }
@@ -79,10 +79,10 @@ bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, cons
   for (std::size_t i = 0; i < n; ++i) {
     AxisMotion& axis = axes_[index(setup.axes[i])];
     axis.scale(scale.speed_of(setup.axes[i]), scale.accel);
-    paces_[i] = axis.pace();
+    in_force_[i] = axis.in_force();
   }
   if (carried_[group] != 0) {
-    path.change(paces_, scale.path_speed);
+    path.change(in_force_, scale.path_speed);
     if (posing && same) {
       path.go();
     } else {
@@ -102,7 +102,7 @@ bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, cons
     goals_[i] = request.goal;
     moves_[i] = request.going && request.posing ? 1 : 0;
   }
-  path.begin(from_, goals_, moves_, paces_, scale.path_speed);
+  path.begin(from_, goals_, moves_, in_force_, scale.path_speed);
   path.go();
   carried_[group] = path.arrived() ? 0 : 1;
   return true;
@@ -141,7 +141,7 @@ void Motion::ask_capped(const GroupSetup& group, std::span<const Request> reques
     const AxisMotion& axis = axes_[index(group.axes[i])];
     const Request& request = requests[index(group.axes[i])];
     const double speed = scale.speed_of(group.axes[i]) * axis.limits().speed();
-    settled_[i] = unavoidable_speed(axis.state(), axis.pace());
+    settled_[i] = unavoidable_speed(axis.state(), axis.in_force());
     const bool jogs = request.jogging && !request.going && !request.following;
     wanted_[i] = jogs ? size(request.jog) * speed : request.moving() || axis.has_goal() ? speed : 0;
   }
@@ -157,7 +157,7 @@ void Motion::ask_capped(const GroupSetup& group, std::span<const Request> reques
     if (!request.jogging || request.going || request.following) speed = limit_[i] / axis.limits().speed();
     ask_axis(axis, request, speed, scale.accel);
     // Others have all of the path's speed: it waits.
-    if (speed < AxisMotion::least_share) axis.pause();
+    if (speed < AxisMotion::min_share) axis.pause();
   }
 }
 

@@ -5,7 +5,7 @@
 namespace gyrax {
 
 void Path::begin(std::span<const double> from, std::span<const Nano> goals, std::span<const std::uint8_t> moves,
-                 std::span<const Pace> paces, double path_speed) noexcept {
+                 std::span<const MotionLimits> in_force, double path_speed) noexcept {
   length_ = 0;
   for (std::size_t i = 0; i < share_.size(); ++i) {
     from_[i] = from[i];
@@ -17,25 +17,25 @@ void Path::begin(std::span<const double> from, std::span<const Nano> goals, std:
   for (double& share : share_) share = length_ > 0 ? share / length_ : 0;
   state_ = {};
   to_end_ = planned_ = false;
-  change(paces, path_speed);
+  change(in_force, path_speed);
 }
 
-void Path::change(std::span<const Pace> paces, double path_speed) noexcept {
+void Path::change(std::span<const MotionLimits> in_force, double path_speed) noexcept {
   double squares = 0;
   for (const double share : share_) squares += share * share;
   constexpr double any = 1e12;
-  Pace pace{squares > 0 ? path_speed / std::sqrt(squares) : path_speed, any, any, any, any};
+  MotionLimits limits{squares > 0 ? path_speed / std::sqrt(squares) : path_speed, any, any, any, any};
   for (std::size_t i = 0; i < share_.size(); ++i) {
     const double share = size(share_[i]);
     if (!(share > 0)) continue;
-    pace.speed = lesser(pace.speed, paces[i].speed / share);
-    pace.accel = lesser(pace.accel, paces[i].accel / share);
-    pace.jerk = lesser(pace.jerk, paces[i].jerk / share);
-    pace.brake_accel = lesser(pace.brake_accel, paces[i].brake_accel / share);
-    pace.brake_jerk = lesser(pace.brake_jerk, paces[i].brake_jerk / share);
+    limits.speed = lesser(limits.speed, in_force[i].speed / share);
+    limits.accel = lesser(limits.accel, in_force[i].accel / share);
+    limits.jerk = lesser(limits.jerk, in_force[i].jerk / share);
+    limits.decel = lesser(limits.decel, in_force[i].decel / share);
+    limits.decel_jerk = lesser(limits.decel_jerk, in_force[i].decel_jerk / share);
   }
-  if (pace.speed == pace_.speed && pace.accel == pace_.accel && planned_) return;
-  pace_ = pace;
+  if (limits.speed == in_force_.speed && limits.accel == in_force_.accel && planned_) return;
+  in_force_ = limits;
   planned_ = false;
 }
 
@@ -47,7 +47,7 @@ void Path::aim(bool to_end) noexcept {
 void Path::advance(double dt_s) noexcept {
   if (!(dt_s > 0) || (at_rest() && (!to_end_ || state_.p == length_))) return;
   if (!planned_) {
-    plan_ = to_end_ ? move_to(state_, length_, pace_) : stop(state_, pace_);
+    plan_ = to_end_ ? move_to(state_, length_, in_force_) : stop(state_, in_force_);
     plan_time_ = 0;
     planned_ = true;
   }

@@ -11,7 +11,7 @@ class ProfileWriter {
   explicit ProfileWriter(const AxisState& from) noexcept : sum_{from.p, from.v, from.a, 0} { made_.start_ = from; }
 
   void stretch(double duration, double jerk, double a_after) noexcept {
-    if (duration > 0 && made_.count_ < Profile::greatest_stretches)
+    if (duration > 0 && made_.count_ < Profile::max_stretches)
       made_.stretches_[made_.count_++] = {duration, jerk, {sum_.p, sum_.v, sum_.a}};
     sum_.stretch(duration, jerk, a_after);
   }
@@ -32,16 +32,16 @@ class ProfileWriter {
 
 namespace {
 
-Sum sum_of_change(const AxisState& from, double to, const Pace& pace) noexcept {
+Sum sum_of_change(const AxisState& from, double to, const MotionLimits& limits) noexcept {
   Sum sum{from.p, from.v, from.a, 0};
-  tell_speed_change(from.v, from.a, to, pace, sum);
+  tell_speed_change(from.v, from.a, to, limits, sum);
   return sum;
 }
 
 /// How far a stop from v ≥ 0 at no acceleration goes.
-double stop_distance(double v, const Pace& pace) noexcept {
-  const double ramps = pace.brake_accel / pace.brake_jerk;
-  const double time = v >= pace.brake_accel * ramps ? v / pace.brake_accel + ramps : 2 * std::sqrt(v / pace.brake_jerk);
+double stop_distance(double v, const MotionLimits& limits) noexcept {
+  const double ramps = limits.decel / limits.decel_jerk;
+  const double time = v >= limits.decel * ramps ? v / limits.decel + ramps : 2 * std::sqrt(v / limits.decel_jerk);
   return time * v / 2;
 }
 
@@ -52,13 +52,13 @@ double rounding(double p, double target, double way) noexcept { return 1e-15 * (
 /// writer facing the way that the real move goes.
 class Rightward {
  public:
-  Rightward(double v, double a, double way, const Pace& pace, Facing<ProfileWriter> out) noexcept
-      : v_(v), a_(a), way_(way), pace_(pace), out_(out) {}
+  Rightward(double v, double a, double way, const MotionLimits& limits, Facing<ProfileWriter> out) noexcept
+      : v_(v), a_(a), way_(way), in_force_(limits), out_(out) {}
 
   void tell() noexcept {
-    if (v_ > pace_.speed || slowest_peak() > pace_.speed) {
-      if (way_by(pace_.speed) <= way_) {
-        tell_to_peak(pace_.speed);
+    if (v_ > in_force_.speed || slowest_peak() > in_force_.speed) {
+      if (way_by(in_force_.speed) <= way_) {
+        tell_to_peak(in_force_.speed);
         return;
       }
       tell_slowing_down();
@@ -73,24 +73,24 @@ class Rightward {
 
  private:
   /// Where the move ends if it goes to the speed `peak` first, at no acceleration, and brakes from there.
-  double way_by(double peak) const noexcept { return p_ + sum_of_change({0, v_, a_}, peak, pace_).p + stop_distance(peak, pace_); }
+  double way_by(double peak) const noexcept { return p_ + sum_of_change({0, v_, a_}, peak, in_force_).p + stop_distance(peak, in_force_); }
 
   /// The least speed to the right at which there is no acceleration on the way to more.
   double slowest_peak() const noexcept {
-    if (v_ > 0 || (v_ == 0 && a_ >= 0)) return greater(settled_speed(v_, a_, pace_), 0);
-    const double turned = a_ > 0 ? settled_speed(-v_, -a_, pace_) : 0;
-    return turned < 0 ? settled_speed(0, std::sqrt(-2 * pace_.brake_jerk * turned), pace_) : 0;
+    if (v_ > 0 || (v_ == 0 && a_ >= 0)) return greater(settled_speed(v_, a_, in_force_), 0);
+    const double turned = a_ > 0 ? settled_speed(-v_, -a_, in_force_) : 0;
+    return turned < 0 ? settled_speed(0, std::sqrt(-2 * in_force_.decel_jerk * turned), in_force_) : 0;
   }
 
   void tell_to_peak(double peak) noexcept {
-    tell_speed_change(v_, a_, peak, pace_, out_);
+    tell_speed_change(v_, a_, peak, in_force_, out_);
     const double cruise = way_ - way_by(peak);
     if (peak > 0) out_.stretch(cruise / peak, 0, 0);
-    tell_speed_change(peak, 0, 0, pace_, out_);
+    tell_speed_change(peak, 0, 0, in_force_, out_);
   }
 
   void tell_by_peak(double slowest) noexcept {
-    const double top = pace_.speed;
+    const double top = in_force_.speed;
     const double beyond = way_by(top) - way_;
     if (beyond <= 0) {
       tell_to_peak(top);
@@ -113,27 +113,27 @@ class Rightward {
   void tell_less_braking() noexcept {
     const auto raised = [&](double a) {
       Sum sum{0, v_, a_, 0};
-      sum.stretch((a - a_) / pace_.brake_jerk, pace_.brake_jerk, a);
+      sum.stretch((a - a_) / in_force_.decel_jerk, in_force_.decel_jerk, a);
       return sum;
     };
     const auto over = [&](double a) {
       const Sum sum = raised(a);
-      return sum_of_change({sum.p, sum.v, sum.a}, 0, pace_).p - (way_ - p_);
+      return sum_of_change({sum.p, sum.v, sum.a}, 0, in_force_).p - (way_ - p_);
     };
     const double exact = rounding(0, way_, way_);
     const Bracket found =
         narrow({a_, over(a_), 0, over(0)}, over, [&](const Bracket& b) { return -b.f_low <= exact || b.f_high <= exact; });
     const double a = -found.f_low <= found.f_high ? found.low : found.high;
     const Sum sum = raised(a);
-    out_.stretch((a - a_) / pace_.brake_jerk, pace_.brake_jerk, a);
-    tell_speed_change(sum.v, a, 0, pace_, out_);
+    out_.stretch((a - a_) / in_force_.decel_jerk, in_force_.decel_jerk, a);
+    tell_speed_change(sum.v, a, 0, in_force_, out_);
   }
 
   /// Above the speed, and even coming down to it as fast as can be would rest too late: brakes as for a stop until the speed
   /// is right. The move goes on from there.
   void tell_slowing_down() noexcept {
-    SlowedDown slowed{pace_.speed, out_, {0, v_, a_, 0}};
-    tell_speed_change(v_, a_, 0, pace_, slowed);
+    SlowedDown slowed{in_force_.speed, out_, {0, v_, a_, 0}};
+    tell_speed_change(v_, a_, 0, in_force_, slowed);
     p_ += slowed.sum.p;
     v_ = slowed.sum.v;
     a_ = slowed.sum.a;
@@ -173,7 +173,7 @@ class Rightward {
   double p_ = 0;
   double v_, a_;
   const double way_;
-  const Pace& pace_;
+  const MotionLimits& in_force_;
   const Facing<ProfileWriter> out_;
 };
 
@@ -195,35 +195,37 @@ AxisState Profile::at(double t_s) const noexcept {
           s.from.a + t * s.jerk};
 }
 
-Profile move_to(const AxisState& from, double target, const Pace& pace) noexcept {
+Profile move_to(const AxisState& from, double target, const MotionLimits& limits) noexcept {
   ProfileWriter out(from);
   const double way = target - from.p;
-  const double stopping = sum_of_change({0, from.v, from.a}, 0, pace).p;
+  const double stopping = sum_of_change({0, from.v, from.a}, 0, limits).p;
   const double off = way - stopping, exact = rounding(from.p, target, way);
   if (off > exact) {
-    Rightward(from.v, from.a, way, pace, {out}).tell();
+    Rightward(from.v, from.a, way, limits, {out}).tell();
   } else if (off < -exact) {
-    Rightward(-from.v, -from.a, -way, pace, {out, true}).tell();
+    Rightward(-from.v, -from.a, -way, limits, {out, true}).tell();
   } else {
-    tell_speed_change(from.v, from.a, 0, pace, out);
+    tell_speed_change(from.v, from.a, 0, limits, out);
   }
   return out.at(target);
 }
 
-Profile change_speed(const AxisState& from, double v, const Pace& pace) noexcept {
+Profile change_speed(const AxisState& from, double v, const MotionLimits& limits) noexcept {
   ProfileWriter out(from);
-  const double to = v > pace.speed ? pace.speed : v < -pace.speed ? -pace.speed : v == v ? v : 0;
-  tell_speed_change(from.v, from.a, to, pace, out);
+  const double to = v > limits.speed ? limits.speed : v < -limits.speed ? -limits.speed : v == v ? v : 0;
+  tell_speed_change(from.v, from.a, to, limits, out);
   return out.done();
 }
 
-Profile stop(const AxisState& from, const Pace& pace) noexcept { return change_speed(from, 0, pace); }
+Profile stop(const AxisState& from, const MotionLimits& limits) noexcept { return change_speed(from, 0, limits); }
 
-StopReach stop_reach(const AxisState& from, const Pace& pace) noexcept {
-  const Sum sum = sum_of_change({0, from.v, from.a}, 0, pace);
+StopReach stop_reach(const AxisState& from, const MotionLimits& limits) noexcept {
+  const Sum sum = sum_of_change({0, from.v, from.a}, 0, limits);
   return {sum.p, sum.t};
 }
 
-double shortest_time(const AxisState& from, double target, const Pace& pace) noexcept { return move_to(from, target, pace).duration(); }
+double shortest_time(const AxisState& from, double target, const MotionLimits& limits) noexcept {
+  return move_to(from, target, limits).duration();
+}
 
 }  // namespace gyrax

@@ -17,7 +17,7 @@ constexpr std::array<AboutCause, cause_count> causes{{
     {"reading_implausible", Category::one, true, "a reading was far outside the control's range"},
     {"link_silent", Category::one, true, "a link gave no heartbeat"},
     {"report_invalid", Category::one, true, "a link reported something that cannot be"},
-    {"axis_deviates", Category::zero, true, "an axis was not where it was told to be"},
+    {"following_error", Category::zero, true, "an axis was not where it was told to be"},
     {"tick_late", Category::one, true, "a tick came too late"},
     {"clock_backwards", Category::one, true, "the clock went backwards"},
     {"envelope_refused", Category::one, true, "the last check refused a command"},

@@ -33,8 +33,8 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
 
 const AboutInterlock& about(Interlock interlock) noexcept { return interlocks[static_cast<std::size_t>(interlock)]; }
 
-bool is_held(const AxisStatus& why) noexcept {
-  const Interlock what = why.held.what;
+bool is_blocked(const AxisStatus& why) noexcept {
+  const Interlock what = why.blocked.what;
   return why.asked && what != Interlock::none && what != Interlock::unasked && what != Interlock::stopping;
 }
 

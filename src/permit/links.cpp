@@ -32,7 +32,7 @@ bool Links::fresh(LinkId link, Time now) const noexcept {
   const State& state = states_[index(link)];
   // By the time of measuring: a report that was long on its way says nothing about now.
   const Span age = now - state.measured;
-  return state.heard && age >= Span{0} && age <= links_[index(link)].longest_silence;
+  return state.heard && age >= Span{0} && age <= links_[index(link)].max_silence;
 }
 
 }  // namespace gyrax

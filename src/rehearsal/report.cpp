@@ -51,19 +51,20 @@ void write_moves(Out out, const Rig& rig, const Summary& s) {
   }
 }
 
-void write_held(Out out, const Rig& rig, const Summary& s) {
-  fmt::format_to(out, "\nWhat was asked to move and held still\n");
-  for (const HeldSummary& h : s.held) {
+void write_blocked(Out out, const Rig& rig, const Summary& s) {
+  fmt::format_to(out, "\nAsked to move, and blocked\n");
+  for (const BlockedSummary& h : s.blocked) {
     fmt::format_to(out, "  {:<10}{:6.2f} s, first at {:.3f} s: {}\n", info(rig, h.axis).name, h.total_s, h.first_s,
-                   say(rig, h.held, h.cause));
+                   say(rig, h.blocked, h.cause));
     const bool more = h.before.what != Interlock::none && h.before.what != Interlock::not_neutral;
-    fmt::format_to(out, "{:21}→ {}{}\n", "", more ? say_release(rig, h.before) + "; then " : "", say_release(rig, h.held));
+    fmt::format_to(out, "{:21}→ {}{}\n", "", more ? say_release(rig, h.before) + "; then " : "", say_release(rig, h.blocked));
   }
-  if (s.held.empty()) fmt::format_to(out, "  nothing\n");
+  if (s.blocked.empty()) fmt::format_to(out, "  nothing\n");
 }
 
 void write_stops(Out out, const Rig& rig, const Summary& s) {
-  fmt::format_to(out, "\nStops: cause, time to zero commanded speed (and the most that the brake limits allow), the machine's own\n");
+  fmt::format_to(out,
+                 "\nStops: cause, time to zero commanded speed (and the most that the deceleration limits allow), the machine's own\n");
   for (const StopSummary& stop : s.stops) {
     fmt::format_to(out, "  {:7.3f} s  {}, category {}: {:.0f} ms (at most {:.0f}), machine {}{}\n", stop.at_s, about(stop.cause).sentence,
                    static_cast<int>(stop.category), stop.took_s * 1e3, stop.allowed_s * 1e3, machine_said(stop),
@@ -89,7 +90,7 @@ std::string text(const Rig& rig, const Summary& s) {
   write_story(out, s);
   write_moves(out, rig, s);
   write_stops(out, rig, s);
-  write_held(out, rig, s);
+  write_blocked(out, rig, s);
   return all;
 }
 
@@ -118,14 +119,14 @@ std::string json(const Rig& rig, const Summary& s) {
                            {"travelled", m.travelled},
                            {"fastest", m.fastest},
                            {"machine_last", m.real_last}});
-  all["held"] = Json::array();
-  for (const HeldSummary& h : s.held) {
-    Json one = obstacle_json(rig, h.held, h.cause);
+  all["blocked"] = Json::array();
+  for (const BlockedSummary& h : s.blocked) {
+    Json one = obstacle_json(rig, h.blocked, h.cause);
     one["axis"] = info(rig, h.axis).name;
     one["first_s"] = h.first_s;
     one["total_s"] = h.total_s;
     one["times"] = h.times;
-    all["held"].push_back(one);
+    all["blocked"].push_back(one);
   }
   all["stops"] = Json::array();
   for (const StopSummary& stop : s.stops) {

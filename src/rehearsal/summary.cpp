@@ -37,23 +37,23 @@ MoveSummary summarise_move(const Rehearsal& done, AxisId id) {
   return m;
 }
 
-void summarise_held(const Rehearsal& done, AxisId id, std::vector<HeldSummary>& all) {
+void summarise_blocked(const Rehearsal& done, AxisId id, std::vector<BlockedSummary>& all) {
   const AxisTrace& axis = done.trace.axes[index(id)];
   const std::size_t first_of_axis = all.size();
-  const HeldSummary* last = nullptr;
+  const BlockedSummary* last = nullptr;
   for (std::size_t t = 0; t < done.trace.ticks; ++t) {
     const AxisStatus& why = axis[t].why;
     // A stop is not a hold; it has a table of its own.
-    const bool moves = why.held.what == Interlock::stopping || why.held.what == Interlock::none || why.held.what == Interlock::unasked ||
-                       axis[t].speed != 0;
+    const bool moves = why.blocked.what == Interlock::stopping || why.blocked.what == Interlock::none ||
+                       why.blocked.what == Interlock::unasked || axis[t].speed != 0;
     if (!why.asked || moves) {
       last = nullptr;
       continue;
     }
     auto at = std::find_if(all.begin() + static_cast<std::ptrdiff_t>(first_of_axis), all.end(),
-                           [&](const HeldSummary& h) { return h.held == why.held && h.cause == why.cause; });
+                           [&](const BlockedSummary& h) { return h.blocked == why.blocked && h.cause == why.cause; });
     if (at == all.end()) {
-      all.push_back({id, why.held, why.before, why.cause, to_seconds(done.trace.at(t)), 0, 0});
+      all.push_back({id, why.blocked, why.before, why.cause, to_seconds(done.trace.at(t)), 0, 0});
       at = all.end() - 1;
       last = nullptr;
     }
@@ -171,7 +171,7 @@ Summary summarise(const Rig& rig, const Session& session, const Rehearsal& done)
   s.story = tell(rig, session, done);
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     s.moves.push_back(summarise_move(done, axis_at(a)));
-    summarise_held(done, axis_at(a), s.held);
+    summarise_blocked(done, axis_at(a), s.blocked);
   }
   for (const Event& e : done.events)
     if (e.kind == Event::Kind::state && e.state == State::stopping) s.stops.push_back(summarise_stop(rig, done, e));

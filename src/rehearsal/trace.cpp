@@ -9,14 +9,14 @@ Trace::Trace(const Rig& rig, std::size_t most)
       axes(rig.axes.size()),
       zones(rig.zones.size()),
       switches(rig.switches.size()),
-      rates(rig.setup.notches.rates.size()) {
+      overrides(rig.setup.notches.overrides.size()) {
   const auto make_room = [&](auto& columns) {
     for (auto& column : columns) column.reserve(most);
   };
   make_room(axes);
   make_room(zones);
   make_room(switches);
-  make_room(rates);
+  make_room(overrides);
   times.reserve(most);
 }
 
@@ -27,7 +27,8 @@ void Trace::add(Time now, const Engine& engine, const TickBuffers& out) {
   }
   for (std::size_t z = 0; z < zones.size(); ++z) zones[z].push_back(engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state());
   for (std::size_t s = 0; s < switches.size(); ++s) switches[s].push_back(out.switches[s]);
-  for (std::size_t r = 0; r < rates.size(); ++r) rates[r].push_back(engine.bind().numbers().percent(RateId{static_cast<std::uint16_t>(r)}));
+  for (std::size_t r = 0; r < overrides.size(); ++r)
+    overrides[r].push_back(engine.bind().numbers().percent(OverrideId{static_cast<std::uint16_t>(r)}));
   times.push_back(now);
   ++ticks;
 }

@@ -9,8 +9,8 @@
 namespace gyrax {
 namespace {
 
-constexpr double most = AxisLimits::greatest;
-/// Two of these together are no less than AxisMotion::least_share.
+constexpr double most = AxisLimits::max;
+/// Two of these together are no less than AxisMotion::min_share.
 constexpr Allowed percent_of_speed{0.1, 100, false, "%"};
 constexpr Allowed milliseconds{0, 60'000, true, "ms"};
 
@@ -82,19 +82,19 @@ void RigBuilder::read_basics(Table& root) {
   if (auto tick = root.table("tick")) {
     const double period = tick->number("period_ms", {0.2, 100, false, "ms"}, 2);
     rig_.period = from_seconds(period / 1e3);
-    rig_.setup.longest_tick = from_seconds(tick->number("longest_ms", {period, 1000, false, "ms"}, std::max(20.0, 5 * period)) / 1e3);
-    if (const auto shortest = tick->number("shortest_ms", {0.1, period, false, "ms"})) rig_.shortest_tick = from_seconds(*shortest / 1e3);
+    rig_.setup.max_tick = from_seconds(tick->number("max_ms", {period, 1000, false, "ms"}, std::max(20.0, 5 * period)) / 1e3);
+    if (const auto shortest = tick->number("min_ms", {0.1, period, false, "ms"})) rig_.min_tick = from_seconds(*shortest / 1e3);
     tick->refuse_the_rest();
   }
-  if (auto rate = root.table("rate")) {
-    if (const auto read = read_rate(*rate)) rig_.setup.notches.rates.front() = *read;
-    shared_rate_ = {rate->file(), rate->line()};
+  if (auto override = root.table("override")) {
+    if (const auto read = read_override(*override)) rig_.setup.notches.overrides.front() = *read;
+    shared_override_ = {override->file(), override->line()};
   }
   for (const std::string& what : root.has("remember") ? root.texts("remember") : std::vector<std::string>{}) {
-    rig_.remembers_rates = rig_.remembers_rates || what == "rate";
+    rig_.remembers_overrides = rig_.remembers_overrides || what == "override";
     rig_.remembers_increments = rig_.remembers_increments || what == "increment";
-    if (what != "rate" && what != "increment")
-      root.problem(Code::bad_choice, "remember", fmt::format("'{}' cannot be remembered", what), "rate, increment");
+    if (what != "override" && what != "increment")
+      root.problem(Code::bad_choice, "remember", fmt::format("'{}' cannot be remembered", what), "override, increment");
   }
   if (auto gestures = root.table("gestures")) {
     GestureTimes& times = rig_.setup.gestures;
@@ -120,31 +120,31 @@ void RigBuilder::read_basics(Table& root) {
 }
 
 /// Notches and the one in force at first.
-std::optional<NotchSetup::Rate> RigBuilder::read_rate(Table& table) {
+std::optional<NotchSetup::Override> RigBuilder::read_override(Table& table) {
   const std::vector<double> notches = table.numbers("notches", percent_of_speed);
   const auto start = table.required_number("start", percent_of_speed);
   table.refuse_the_rest();
   if (notches.empty() || !start) return std::nullopt;
   const auto at = std::find(notches.begin(), notches.end(), *start);
-  if (at != notches.end()) return NotchSetup::Rate{notches, static_cast<std::size_t>(at - notches.begin())};
+  if (at != notches.end()) return NotchSetup::Override{notches, static_cast<std::size_t>(at - notches.begin())};
   table.problem(Code::not_a_notch, "start", fmt::format("{:g} % is not one of the notches", *start), "one of the notches");
   return std::nullopt;
 }
 
-/// A rate of a group's or an axis's own.
-void RigBuilder::read_own_rate(Table& table, const std::vector<AxisId>& axes) {
-  auto own = table.table("rate");
+/// An override of a group's or an axis's own.
+void RigBuilder::read_own_override(Table& table, const std::vector<AxisId>& axes) {
+  auto own = table.table("override");
   if (!own) return;
-  const auto read = read_rate(*own);
+  const auto read = read_override(*own);
   if (!read) return;
   NotchSetup& notches = rig_.setup.notches;
-  const RateId rate{static_cast<std::uint16_t>(notches.rates.size())};
-  notches.rates.push_back(*read);
+  const OverrideId override{static_cast<std::uint16_t>(notches.overrides.size())};
+  notches.overrides.push_back(*read);
   for (const AxisId axis : axes) {
     // An axis's own goes before its group's.
-    if (index(axis) < notches.rate_of.size() && notches.rate_of[index(axis)] != RateId{0}) continue;
-    while (notches.rate_of.size() <= index(axis)) notches.rate_of.push_back(RateId{0});
-    notches.rate_of[index(axis)] = rate;
+    if (index(axis) < notches.override_of.size() && notches.override_of[index(axis)] != OverrideId{0}) continue;
+    while (notches.override_of.size() <= index(axis)) notches.override_of.push_back(OverrideId{0});
+    notches.override_of[index(axis)] = override;
   }
 }
 
@@ -164,7 +164,7 @@ void RigBuilder::read_links(Table& root) {
     LinkInfo info{name, {}};
     table.choice("kind", {"simulated"});
     if (!table.has("kind")) table.missing("kind", "kind = \"simulated\"");
-    link.longest_silence = from_seconds(table.number("silence_ms", milliseconds, 100) / 1e3);
+    link.max_silence = from_seconds(table.number("silence_ms", milliseconds, 100) / 1e3);
     link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, 50) / 1e3);
     read_simulated(table, info.simulated);
     table.refuse_the_rest();
@@ -182,7 +182,7 @@ void RigBuilder::read_simulated(Table& link, SimulatedInfo& info) {
   info.delay_s = table->number("delay_ms", {0, 1000, false, "ms"}, 2) / 1e3;
   info.report_s = table->number("report_ms", {0, 1000, true, "ms"}, 4) / 1e3;
   info.speed_share = table->number("speed_percent", {0, 1000, true, "%"}, 130) / 100;
-  info.brake_share = table->number("brake_percent", {0, 1000, true, "%"}, 100) / 100;
+  info.decel_share = table->number("decel_percent", {0, 1000, true, "%"}, 100) / 100;
   table->refuse_the_rest();
 }
 
@@ -218,8 +218,8 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   if (!table.has("unit")) table.missing("unit", "\"mm\", \"deg\", or \"%\" for a motor's share of its power");
   info.motor = info.unit == "%";
   const auto travel = read_travel(table, info);
-  const Pace full = read_pace(table, info);
-  const auto [low, high] = travel.value_or(std::pair(-greatest_position, greatest_position));
+  const MotionLimits full = read_limits(table, info);
+  const auto [low, high] = travel.value_or(std::pair(-max_position, max_position));
   axis.limits = *AxisLimits::make(low, high, full);
   axis.zone = pick<ZoneId>(table, "zone", zone_names_, "zone");
   axis.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
@@ -235,7 +235,7 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   rig_.setup.axes.push_back(axis);
   rig_.axes.push_back(info);
   grouped_.push_back(0);
-  read_own_rate(table, {AxisId{static_cast<std::uint16_t>(rig_.axes.size() - 1)}});
+  read_own_override(table, {AxisId{static_cast<std::uint16_t>(rig_.axes.size() - 1)}});
   read_increments(table);
 }
 
@@ -267,30 +267,32 @@ std::optional<std::pair<double, double>> RigBuilder::read_travel(Table& table, A
     return std::nullopt;
   }
   if (!table.has("travel")) table.missing("travel", "a pair [low, high] in the axis's unit");
-  return table.range("travel", {-greatest_position, greatest_position, false, info.unit.c_str()});
+  return table.range("travel", {-max_position, max_position, false, info.unit.c_str()});
 }
 
 /// How fast, how hard, how suddenly. What is not known yet, because it was told to be wrong, must not make other things wrong.
-Pace RigBuilder::read_pace(Table& table, AxisInfo& info) {
-  constexpr double least = AxisLimits::least;
-  const Allowed accels{least, AxisLimits::greatest, false, "unit/s²"}, jerks{least, AxisLimits::greatest_jerk, false, "unit/s³"};
-  Pace pace;
-  pace.speed = info.motor ? table.number("speed", {least, 100, false, "%"}, 100)
-                          : table.required_number("speed", {least, AxisLimits::greatest, false, "unit/s"}).value_or(1);
-  pace.accel = table.required_number("accel", accels).value_or(1);
-  const auto jerk = table.number("jerk", jerks);
-  pace.brake_accel = pace.accel;
-  std::optional<double> brake_jerk;
-  if (auto brake = table.table("brake")) {
-    pace.brake_accel = brake->number("accel", accels, pace.brake_accel);
-    brake_jerk = brake->number("jerk", jerks);
-    brake->refuse_the_rest();
+MotionLimits RigBuilder::read_limits(Table& table, AxisInfo& info) {
+  constexpr double least = AxisLimits::min;
+  const Allowed accels{least, AxisLimits::max, false, "unit/s²"}, jerks{least, AxisLimits::max_jerk, false, "unit/s³"};
+  MotionLimits limits;
+  limits.speed = info.motor ? table.number("speed", {least, 100, false, "%"}, 100)
+                            : table.required_number("speed", {least, AxisLimits::max, false, "unit/s"}).value_or(1);
+  limits.accel = table.required_number("accel", accels).value_or(1);
+  limits.decel = table.number("decel", accels, limits.accel);
+  std::optional<double> jerk, decel_jerk;
+  if (table.is_table("jerk")) {
+    Table each = *table.table("jerk");
+    jerk = each.number("accel", jerks);
+    decel_jerk = each.number("decel", jerks);
+    each.refuse_the_rest();
+  } else {
+    jerk = decel_jerk = table.number("jerk", jerks);
   }
   info.usual_jerk = !jerk;
-  info.usual_brake_jerk = !brake_jerk;
-  pace.jerk = jerk.value_or(std::min(AxisLimits::usual_jerk(pace.accel), AxisLimits::greatest_jerk));
-  pace.brake_jerk = brake_jerk.value_or(std::min(AxisLimits::usual_brake_jerk(pace.brake_accel), AxisLimits::greatest_jerk));
-  return pace;
+  info.usual_decel_jerk = !decel_jerk;
+  limits.jerk = jerk.value_or(std::min(AxisLimits::usual_jerk(limits.accel), AxisLimits::max_jerk));
+  limits.decel_jerk = decel_jerk.value_or(std::min(AxisLimits::usual_decel_jerk(limits.decel), AxisLimits::max_jerk));
+  return limits;
 }
 
 void RigBuilder::read_position(Table& table, AxisSetup& axis) {
@@ -302,16 +304,16 @@ void RigBuilder::read_position(Table& table, AxisSetup& axis) {
     axis.start = table.required_number("start", inside).value_or(0);
     return;
   }
-  axis.deviation = table.number("deviation", {0, greatest_position, true, "unit"}, axis.limits.speed() * 0.1);
-  axis.settled = table.number("settled", {0, axis.deviation, false, "unit"}, axis.deviation / 100);
+  axis.following_error = table.number("following_error", {0, max_position, true, "unit"}, axis.limits.speed() * 0.1);
+  axis.in_position = table.number("in_position", {0, axis.following_error, false, "unit"}, axis.following_error / 100);
 }
 
 void RigBuilder::read_servo(Table& table, AxisSetup& axis) {
   auto servo = table.table("servo");
   if (!servo) return;
-  const auto ends = servo->range("ends", {-greatest_position, greatest_position, false, "unit"});
+  const auto ends = servo->range("ends", {-max_position, max_position, false, "unit"});
   if (!servo->has("ends")) servo->missing("ends", "the positions [low, high] at the servo's two ends");
-  const auto pulses = servo->range("pulse_us", {ServoMap::shortest_us, ServoMap::longest_us, false, "µs", true});
+  const auto pulses = servo->range("pulse_us", {ServoMap::min_us, ServoMap::max_us, false, "µs", true});
   if (!servo->has("pulse_us")) servo->missing("pulse_us", "the pulses [low, high] at the servo's two ends, in µs");
   const auto trim = servo->whole("trim_us", {-1000, 1000, false, "µs"}).value_or(0);
   const bool reversed = servo->flag("reversed").value_or(false);
@@ -338,7 +340,7 @@ void RigBuilder::read_increments(Table& table) {
     return;
   }
   NotchSetup::Increments notches;
-  const Allowed allowed{0, greatest_position, true, "unit"};
+  const Allowed allowed{0, max_position, true, "unit"};
   for (const double value : table.numbers("increments", allowed)) notches.values.push_back(to_nano(value));
   const auto start = table.number("increment", allowed);
   if (start) {
@@ -376,9 +378,9 @@ void RigBuilder::read_groups(Table& root) {
     group.reduced_speed = table.number("reduced_speed", {0, most, true, "unit/s"}, group.reduced_speed);
     can_be_reduced_ = can_be_reduced_ || table.has("reduced_speed");
     group.together = table.flag("together").value_or(false);
-    const std::size_t rates = rig_.setup.notches.rates.size();
-    read_own_rate(table, group.axes);
-    if (rig_.setup.notches.rates.size() > rates) group_rates_[name] = RateId{static_cast<std::uint16_t>(rates)};
+    const std::size_t overrides = rig_.setup.notches.overrides.size();
+    read_own_override(table, group.axes);
+    if (rig_.setup.notches.overrides.size() > overrides) group_overrides_[name] = OverrideId{static_cast<std::uint16_t>(overrides)};
     group_names_[name] = rig_.setup.groups.size();
     table.refuse_the_rest();
     rig_.setup.groups.push_back(group);

@@ -10,13 +10,13 @@
 namespace gyrax {
 namespace {
 
-const std::vector<std::string> effects{"jog",  "step",      "handwheel", "follow", "go",    "pose",    "set",
-                                       "rate", "increment", "adjust",    "choose", "layer", "reduced", "permit"};
+const std::vector<std::string> effects{"jog",      "step",      "handwheel", "follow", "go",    "pose",    "set",
+                                       "override", "increment", "adjust",    "choose", "layer", "reduced", "permit"};
 const std::vector<std::string> permit_words{"ready", "stow", "enable", "stop", "reset"};
-const std::vector<std::string> latches{"on", "off", "toggle", "while held"};
+const std::vector<std::string> latches{"on", "off", "toggle", "momentary"};
 
 SwitchTo switch_to(const std::string& word) {
-  return word == "on" ? SwitchTo::on : word == "off" ? SwitchTo::off : word == "toggle" ? SwitchTo::toggle : SwitchTo::while_held;
+  return word == "on" ? SwitchTo::on : word == "off" ? SwitchTo::off : word == "toggle" ? SwitchTo::toggle : SwitchTo::momentary;
 }
 
 /// What a press means nothing to: it needs a deflection or counts.
@@ -63,11 +63,11 @@ SlotId RigBuilder::control_of(Table& row, const char* key, HandsetId handset) {
 }
 
 SlotId RigBuilder::control_named(Table& row, const char* key, HandsetId handset, const std::string& name) {
-  if (const auto made = made_.find({index(handset), name}); made != made_.end()) return made_slot(handset, name, made->second);
+  if (const auto made = virtuals_.find({index(handset), name}); made != virtuals_.end()) return virtual_slot(handset, name, made->second);
   const ControlName* control = find_control(name);
   if (control == nullptr) {
     std::vector<std::string> known;
-    for (const auto& [at, wish] : made_)
+    for (const auto& [at, wish] : virtuals_)
       if (at.first == index(handset)) known.push_back(at.second);
     const std::string guess = nearest(name, known);
     row.problem(Code::unknown_control, key, fmt::format("there is no control '{}'", name),
@@ -150,14 +150,14 @@ void RigBuilder::read_gesture(Table& row, HandsetId handset, BindingSetup& bindi
 
 /// [[0.5, 4], [2, 12]]: after so many seconds so many a second.
 void RigBuilder::read_repeat(Table& row, BindingSetup& binding) {
-  constexpr std::size_t most_stages = 8;
-  const bool can = binding.effect == Effect::step || binding.effect == Effect::rate || binding.effect == Effect::increment ||
+  constexpr std::size_t max_stages = 8;
+  const bool can = binding.effect == Effect::step || binding.effect == Effect::override || binding.effect == Effect::increment ||
                    binding.effect == Effect::adjust;
   if (!can || binding.gesture == Gesture::tap || binding.gesture == Gesture::release)
     row.problem(Code::bad_choice, "repeat", "there is nothing here to repeat",
-                "on a step, rate, increment or adjust of a key that is held");
+                "on a step, override, increment or adjust of a key that is held");
   const auto pairs = row.pairs("repeat");
-  bool good = pairs && !pairs->empty() && pairs->size() <= most_stages;
+  bool good = pairs && !pairs->empty() && pairs->size() <= max_stages;
   double last = 0;
   for (const auto& [after_s, per_s] : pairs.value_or(std::vector<std::pair<double, double>>{})) {
     good = good && after_s > last && after_s <= 60 && per_s > 0 && per_s <= 50;
@@ -188,7 +188,7 @@ bool RigBuilder::read_effect(Table& row, BindingSetup& binding) {
   if (effect == "pose") read_pose(row, binding);
   if (effect == "reduced") read_reduced(row, binding);
   if (effect == "set") read_set(row, binding);
-  if (effect == "rate") read_notch(row, "rate", Effect::rate, binding);
+  if (effect == "override") read_notch(row, "override", Effect::override, binding);
   if (effect == "increment") read_notch(row, "increment", Effect::increment, binding);
   if (effect == "adjust") read_adjust(row, binding);
   if (effect == "choose") read_choose(row, binding);
@@ -235,14 +235,14 @@ bool RigBuilder::is_kind(const BindingSetup& binding, ControlKind kind) const {
 
 /// [[0, 10], [0.5, 40], [1.5, 100]]: after so many seconds at so many percent.
 void RigBuilder::read_stages(Table& table, BindingSetup& binding) {
-  constexpr std::size_t most_stages = 8;
-  constexpr double longest_s = 60;
+  constexpr std::size_t max_stages = 8;
+  constexpr double max_s = 60;
   if (!is_kind(binding, ControlKind::key)) table.problem(Code::wrong_control, "stages", "only a key's jog grows", "leave 'stages' out");
   const auto pairs = table.pairs("stages");
-  bool good = pairs && !pairs->empty() && pairs->size() <= most_stages && pairs->front().first == 0;
+  bool good = pairs && !pairs->empty() && pairs->size() <= max_stages && pairs->front().first == 0;
   double last = -1;
   for (const auto& [after_s, percent] : pairs.value_or(std::vector<std::pair<double, double>>{})) {
-    good = good && after_s > last && after_s <= longest_s && percent > 0 && percent <= 100;
+    good = good && after_s > last && after_s <= max_s && percent > 0 && percent <= 100;
     last = after_s;
     if (good) binding.stages.push_back({from_seconds(after_s), percent / 100});
   }
@@ -263,7 +263,7 @@ void RigBuilder::read_handwheel(Table& row, BindingSetup& binding) {
   if (auto table = target(row, "handwheel", "axis", binding)) {
     binding.count = static_cast<int>(table->whole("by", {-1000, 1000, false, "increments a count"}).value_or(1));
     if (binding.count == 0) table->problem(Code::out_of_range, "by", "counts of 0 go nowhere", "-1, 1 or another whole number");
-    binding.behind = to_nano(table->number("behind", {0, greatest_position, true, "unit"}, 0));
+    binding.max_owed = to_nano(table->number("max_owed", {0, max_position, true, "unit"}, 0));
     table->refuse_the_rest();
   }
   require_increments(row, "handwheel", binding);
@@ -341,7 +341,7 @@ void RigBuilder::read_go(Table& row, BindingSetup& binding) {
     if (row.is_text("go")) row.missing("to", "go = { axis = …, to = … }");
     return;
   }
-  Allowed inside{-greatest_position, greatest_position, false, "unit"};
+  Allowed inside{-max_position, max_position, false, "unit"};
   if (axis < rig_.axes.size()) {
     const AxisLimits& limits = rig_.setup.axes[axis].limits;
     inside = {limits.low(), limits.high(), false, "(the axis's travel)"};
@@ -359,7 +359,7 @@ void RigBuilder::read_set(Table& row, BindingSetup& binding) {
   table->refuse_the_rest();
 }
 
-/// What bindings can move: the shared rate, those of groups and axes, and the increments of all, of a group, of an axis.
+/// What bindings can move: the shared override, those of groups and axes, and the increments of all, of a group, of an axis.
 void RigBuilder::add_numbers() {
   if (!rig_.numbers.empty()) return;
   NotchSetup& notches = rig_.setup.notches;
@@ -368,7 +368,9 @@ void RigBuilder::add_numbers() {
     notches.numbers.push_back(std::move(number));
     rig_.numbers.push_back({name, origin});
   };
-  const auto own_rate = [&](AxisId axis) { return index(axis) < notches.rate_of.size() ? notches.rate_of[index(axis)] : RateId{0}; };
+  const auto own_override = [&](AxisId axis) {
+    return index(axis) < notches.override_of.size() ? notches.override_of[index(axis)] : OverrideId{0};
+  };
   const auto stepping = [&](const std::vector<AxisId>& axes) {
     NotchSetup::Number number;
     for (const AxisId axis : axes)
@@ -380,28 +382,28 @@ void RigBuilder::add_numbers() {
     const auto at = problems_.places.find(key);
     return at == problems_.places.end() ? otherwise : Origin{at->second.file, at->second.line};
   };
-  add("rate", origin_of("rate.start", shared_rate_), {RateId{0}, {}});
+  add("override", origin_of("override.start", shared_override_), {OverrideId{0}, {}});
   std::vector<AxisId> all;
   for (std::size_t a = 0; a < rig_.axes.size(); ++a) all.push_back(AxisId{static_cast<std::uint16_t>(a)});
   if (auto every = stepping(all); !every.coordinates.empty()) add("increment", {}, std::move(every));
   for (const auto& [name, row] : group_names_) {
     const GroupSetup& group = rig_.setup.groups[row];
     if (group.axes.empty()) continue;
-    if (const auto rate = group_rates_.find(name); rate != group_rates_.end())
-      add("rate." + name, origin_of("group." + name + ".rate.start", {}), {rate->second, {}});
+    if (const auto override = group_overrides_.find(name); override != group_overrides_.end())
+      add("override." + name, origin_of("group." + name + ".override.start", {}), {override->second, {}});
     if (auto steps = stepping(group.axes); !steps.coordinates.empty()) add("increment." + name, {}, std::move(steps));
   }
   for (const AxisId axis : all) {
     const std::string& name = rig_.axes[index(axis)].name;
-    if (own_rate(axis) != RateId{0} && problems_.places.contains("axis." + name + ".rate.start"))
-      add("rate." + name, origin_of("axis." + name + ".rate.start", {}), {own_rate(axis), {}});
+    if (own_override(axis) != OverrideId{0} && problems_.places.contains("axis." + name + ".override.start"))
+      add("override." + name, origin_of("axis." + name + ".override.start", {}), {own_override(axis), {}});
     // A group of the same name goes before.
     if (auto steps = stepping({axis}); !steps.coordinates.empty() && !number_names_.contains("increment." + name))
       add("increment." + name, origin_of("axis." + name + ".increment", rig_.axes[index(axis)].origin), std::move(steps));
   }
 }
 
-/// `rate = "up"`, `rate = 25`, `rate = { of = "carriage", to = 25 }`; increments in the same way.
+/// `override = "up"`, `override = 25`, `override = { of = "carriage", to = 25 }`; increments in the same way.
 void RigBuilder::read_notch(Table& row, const char* key, Effect effect, BindingSetup& binding) {
   binding.effect = effect;
   std::string name = key;
@@ -411,12 +413,12 @@ void RigBuilder::read_notch(Table& row, const char* key, Effect effect, BindingS
       return;
     }
     const auto value =
-        effect == Effect::rate ? table.number(to, {0, 100, true, "%"}) : table.number(to, {0, greatest_position, true, "unit"});
+        effect == Effect::override ? table.number(to, {0, 100, true, "%"}) : table.number(to, {0, max_position, true, "unit"});
     if (!value) {
       if (!table.has(to)) table.missing(to, "\"up\", \"down\" or one of the notches");
       return;
     }
-    if (effect == Effect::rate) binding.percent = *value;
+    if (effect == Effect::override) binding.percent = *value;
     if (effect == Effect::increment) binding.goal = to_nano(*value);
   };
   if (row.is_table(key)) {
@@ -431,9 +433,9 @@ void RigBuilder::read_notch(Table& row, const char* key, Effect effect, BindingS
   }
   if (binding.numbers.front() == no<NumberId> || (binding.percent == 0 && binding.goal == 0)) return;
   const NotchSetup::Number& number = rig_.setup.notches.numbers[index(binding.numbers.front())];
-  const auto& rates = rig_.setup.notches.rates;
-  bool found = number.rate != no<RateId> &&
-               std::count(rates[index(number.rate)].values.begin(), rates[index(number.rate)].values.end(), binding.percent) > 0;
+  const auto& overrides = rig_.setup.notches.overrides;
+  bool found = number.override != no<OverrideId> && std::count(overrides[index(number.override)].values.begin(),
+                                                               overrides[index(number.override)].values.end(), binding.percent) > 0;
   for (const CoordinateId c : number.coordinates) {
     const auto& values = rig_.setup.notches.increments[index(c)].values;
     found = found || std::count(values.begin(), values.end(), binding.goal) > 0;
@@ -441,7 +443,7 @@ void RigBuilder::read_notch(Table& row, const char* key, Effect effect, BindingS
   if (!found) row.problem(Code::not_a_notch, key, "that is not one of its notches", "one of them, \"up\" or \"down\"");
 }
 
-/// `adjust = "chosen"`, `adjust = "rate.carriage"`, or `{ number, by }`; by a dial's counts or a key's presses.
+/// `adjust = "chosen"`, `adjust = "override.carriage"`, or `{ number, by }`; by a dial's counts or a key's presses.
 void RigBuilder::read_adjust(Table& row, BindingSetup& binding) {
   binding.effect = Effect::adjust;
   const auto take = [&](Table& table, const char* key) {
@@ -460,7 +462,7 @@ void RigBuilder::read_adjust(Table& row, BindingSetup& binding) {
   table.refuse_the_rest();
 }
 
-/// `choose = ["rate", "increment.x"]`: which number a dial adjusts; each press goes on to the next.
+/// `choose = ["override", "increment.x"]`: which number a dial adjusts; each press goes on to the next.
 void RigBuilder::read_choose(Table& row, BindingSetup& binding) {
   binding.effect = Effect::choose;
   chooses_ = true;
@@ -470,7 +472,7 @@ void RigBuilder::read_choose(Table& row, BindingSetup& binding) {
   }
   for (const std::string& name : row.texts("choose"))
     binding.numbers.push_back(named<NumberId>(row, "choose", number_names_, name, "number"));
-  if (binding.numbers.empty()) row.problem(Code::missing_key, "choose", "it chooses between nothing", "as [\"rate\", \"increment.x\"]");
+  if (binding.numbers.empty()) row.problem(Code::missing_key, "choose", "it chooses between nothing", "as [\"override\", \"increment.x\"]");
 }
 
 /// `layer = "rotary"`, or `{ name, to }`: switches a latched layer.
@@ -528,7 +530,7 @@ std::string latched(const std::string& what, SwitchTo to) {
     case SwitchTo::on: return what + " on";
     case SwitchTo::off: return what + " off";
     case SwitchTo::toggle: return what + " on or off";
-    case SwitchTo::while_held: return what + " on while held";
+    case SwitchTo::momentary: return what + " on while held";
   }
   return what;
 }
@@ -552,9 +554,9 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
                                       : fmt::format(", {} % after {} s", number(stage.share * 100), number(to_seconds(stage.after)));
       break;
     case Effect::handwheel:
-      text = fmt::format(
-          "moves {} by {:+d} increment{} a count, {}", axis, b.count, std::abs(b.count) == 1 ? "" : "s",
-          b.behind > 0 ? fmt::format("never more than {} {} behind", number(from_nano(b.behind)), unit) : std::string("every count kept"));
+      text = fmt::format("moves {} by {:+d} increment{} a count, {}", axis, b.count, std::abs(b.count) == 1 ? "" : "s",
+                         b.max_owed > 0 ? fmt::format("never more than {} {} behind", number(from_nano(b.max_owed)), unit)
+                                        : std::string("every count kept"));
       break;
     case Effect::follow:
       text = fmt::format("takes {} from {} to {} {} with it, at {} {}/s until they meet", axis, number(b.low), number(b.high), unit,
@@ -562,15 +564,15 @@ std::string RigBuilder::describe(const BindingSetup& b) const {
       break;
     case Effect::pose: text = fmt::format("takes {} on a straight line, while held", places(b)); break;
     case Effect::reduced:
-      text = b.to == SwitchTo::while_held ? std::string("reduced speed while held")
-             : b.to == SwitchTo::toggle   ? std::string("turns reduced speed on or off")
-                                          : fmt::format("turns reduced speed {}", b.to == SwitchTo::on ? "on" : "off");
+      text = b.to == SwitchTo::momentary ? std::string("reduced speed while held")
+             : b.to == SwitchTo::toggle  ? std::string("turns reduced speed on or off")
+                                         : fmt::format("turns reduced speed {}", b.to == SwitchTo::on ? "on" : "off");
       break;
     case Effect::step: text = fmt::format("steps {} by {:+d} increment{}", axis, b.count, std::abs(b.count) == 1 ? "" : "s"); break;
     case Effect::go: text = fmt::format("takes {} to {} {} while held", axis, number(from_nano(b.goal)), unit); break;
     case Effect::set: text = latched(fmt::format("turns {}", rig_.switches[index(b.target)]), b.to); break;
     case Effect::layer: text = latched(fmt::format("turns layer {}", rig_.layers[index(b.to_layer)]), b.to); break;
-    case Effect::rate:
+    case Effect::override:
     case Effect::increment: {
       const std::string& name = rig_.numbers[index(b.numbers.front())].name;
       text = b.percent > 0 ? fmt::format("{} to {:g} %", name, b.percent)

@@ -52,8 +52,8 @@ class RigBuilder {
     std::optional<bool> reversed;
     std::optional<MeasuredControl> measured;  // by its calibration
   };
-  struct MadeWish {
-    Making::How how = Making::How::none;
+  struct VirtualWish {
+    VirtualControl::How how = VirtualControl::How::none;
     std::vector<std::string> parts;
     double range = 1, press = 0.6, release = 0.45;
     bool lower = false, one_sided = true;
@@ -69,20 +69,20 @@ class RigBuilder {
 
   void read_axis(Table& table, const std::string& name);
   std::optional<std::pair<double, double>> read_travel(Table& table, AxisInfo& info);
-  Pace read_pace(Table& table, AxisInfo& info);
+  MotionLimits read_limits(Table& table, AxisInfo& info);
   void read_position(Table& table, AxisSetup& axis);
   void read_servo(Table& table, AxisSetup& axis);
   void read_increments(Table& table);
   void read_motor(Table& table, AxisSetup& axis);
   void resolve_needs();
-  std::optional<NotchSetup::Rate> read_rate(Table& table);
-  void read_own_rate(Table& table, const std::vector<AxisId>& axes);
+  std::optional<NotchSetup::Override> read_override(Table& table);
+  void read_own_override(Table& table, const std::vector<AxisId>& axes);
   void read_simulated(Table& link, SimulatedInfo& info);
   void read_handset(Table& table, const std::string& name);
   void read_control(Table& table, HandsetId handset, const std::string& name);
   void read_shape(Table& table, ControlWish& wish, bool pair);
   void read_ends(Table& table, ControlWish& wish, const ControlName& control);
-  void read_making(Table& making, HandsetId handset, const std::string& name);
+  void read_virtual(Table& virtual_control, HandsetId handset, const std::string& name);
   void read_calibration(Table& table, HandsetId handset, SeatWish& seat);
   const ControlWish* wish_for(HandsetId handset, const std::string& name) const;
   void give_shape(ControlSetup& setup, const ControlWish* wish, double usual_dead_zone) const;
@@ -119,7 +119,7 @@ class RigBuilder {
   std::string places(const BindingSetup& binding) const;
 
   SlotId slot(HandsetId handset, const ControlName& control);
-  SlotId made_slot(HandsetId handset, const std::string& name, const MadeWish& made);
+  SlotId virtual_slot(HandsetId handset, const std::string& name, const VirtualWish& made);
   SlotId add_slot(const ControlSetup& setup, const std::string& name, bool own_ends);
   SlotId control_of(Table& row, const char* key, HandsetId handset);
   HandsetId handset_of(Table& row);
@@ -142,15 +142,15 @@ class RigBuilder {
   bool chooses_ = false, adjusts_chosen_ = false;
   Names number_names_, group_names_, layer_names_, axis_names_, switch_names_, zone_names_, link_names_, handset_names_, pose_names_;
   std::vector<std::vector<PosePlace>> poses_;  // in the order of pose_names_
-  Origin shared_rate_;
-  std::map<std::string, RateId> group_rates_;
+  Origin shared_override_;
+  std::map<std::string, OverrideId> group_overrides_;
   std::vector<std::vector<std::string>> needs_;  // by AxisId, until the switches are known
   std::vector<Table> needed_at_;
   bool can_be_reduced_ = false;                                        // the rig says what reduced speed is
   std::map<std::string, Origin> described_;                            // every name, where it stands
   std::vector<std::uint8_t> grouped_;                                  // by AxisId
   std::map<std::pair<std::size_t, std::string>, ControlWish> wishes_;  // by handset and control or stick name
-  std::map<std::pair<std::size_t, std::string>, MadeWish> made_;
+  std::map<std::pair<std::size_t, std::string>, VirtualWish> virtuals_;
   std::vector<std::uint16_t> axis_channels_, switch_channels_;  // by LinkId: channels used
   std::array<Category, cause_count> categories_ = default_categories();
 };

@@ -11,7 +11,7 @@ namespace gyrax {
 namespace {
 
 constexpr double stick_dead_zone = 0.10, other_dead_zone = 0.05;
-constexpr Allowed raw{-Calibration::greatest_raw, Calibration::greatest_raw, false, ""};
+constexpr Allowed raw{-Calibration::max_raw, Calibration::max_raw, false, ""};
 constexpr Allowed share{0, 90, false, "%"};
 
 ControlKind kind_of(ControlShape shape) {
@@ -30,7 +30,7 @@ const std::vector<std::string> ways{"difference", "mean", "greater", "speed", "t
 
 }  // namespace
 
-/// Dead zone, straight pushes, curve, smoothing: what sticks, triggers and made controls may have.
+/// Dead zone, straight pushes, curve, smoothing: what sticks, triggers and virtual controls may have.
 void RigBuilder::read_shape(Table& table, ControlWish& wish, bool pair) {
   if (const auto dead = table.number("dead_zone", share)) wish.dead_zone = *dead / 100;
   if (const auto back = table.number("hysteresis", share)) wish.hysteresis = *back / 100;
@@ -54,7 +54,7 @@ void RigBuilder::read_shape(Table& table, ControlWish& wish, bool pair) {
       table.problem(
           Code::out_of_range, "curve", wish.curve ? "there is an 'expo' already" : "these points make no curve",
           fmt::format("one of them; at most {} pairs [in %, out %] between [0, 0] and [100, 100], neither ever falling, as [[50, 20]]",
-                      Curve::greatest_points));
+                      Curve::max_points));
     if (curve) wish.curve = curve;
   }
   wish.smoothing_s = table.number("smoothing_ms", {0, 2000, false, "ms"}, 0) / 1e3;
@@ -110,15 +110,15 @@ void RigBuilder::read_ends(Table& table, ControlWish& wish, const ControlName& c
 }
 
 /// [handset.pad.make] "lever" = { difference = ["trigger.right", "trigger.left"] } and the like.
-void RigBuilder::read_making(Table& making, HandsetId handset, const std::string& name) {
-  auto table = making.table(name.c_str());
+void RigBuilder::read_virtual(Table& virtual_control, HandsetId handset, const std::string& name) {
+  auto table = virtual_control.table(name.c_str());
   if (!table) return;
   if (!is_made_name(name) || find_control(name) != nullptr || stick(name)) {
-    table->problem(Code::bad_name, "", fmt::format("'{}' cannot be the name of a made control", name),
+    table->problem(Code::bad_name, "", fmt::format("'{}' cannot be the name of a virtual control", name),
                    "a to z, 0 to 9, _ and ., at most 40, and no control's own name");
     return;
   }
-  MadeWish made;
+  VirtualWish made;
   std::vector<std::string> given;
   for (const std::string& way : ways)
     if (table->has(way.c_str())) given.push_back(way);
@@ -133,10 +133,10 @@ void RigBuilder::read_making(Table& making, HandsetId handset, const std::string
   if (way == "speed") {
     made.parts = {table->text("speed").value_or(""), table->text("turn").value_or("")};
     if (!table->has("turn")) table->missing("turn", "the control that turns");
-    made.how = Making::How::drive_left;
+    made.how = VirtualControl::How::drive_left;
   } else if (way == "key") {
     made.parts = {table->text("key").value_or("")};
-    made.how = Making::How::key;
+    made.how = VirtualControl::How::key;
     needed = 1;
     const double beyond = table->required_number("beyond", {-100, 100, false, "%"}).value_or(60) / 100;
     made.lower = beyond < 0;
@@ -147,10 +147,10 @@ void RigBuilder::read_making(Table& making, HandsetId handset, const std::string
                      "nearer to rest than 'beyond', on the same side, and neither 0");
   } else {
     made.parts = table->texts(way.c_str());
-    made.how = way == "difference" ? Making::How::difference
-               : way == "mean"     ? Making::How::mean
-               : way == "greater"  ? Making::How::greater
-                                   : Making::How::tilt_x;
+    made.how = way == "difference" ? VirtualControl::How::difference
+               : way == "mean"     ? VirtualControl::How::mean
+               : way == "greater"  ? VirtualControl::How::greater
+                                   : VirtualControl::How::tilt_x;
     if (way == "tilt") {
       needed = 3;
       made.range = table->number("full_deg", {1, 90, false, "deg"}, 45) * std::numbers::pi / 180;
@@ -170,21 +170,21 @@ void RigBuilder::read_making(Table& making, HandsetId handset, const std::string
     }
     made.one_sided = made.one_sided && control != nullptr && control->shape == ControlShape::one_sided;
   }
-  made.one_sided = made.one_sided && (made.how == Making::How::mean || made.how == Making::How::greater);
-  if (made.how != Making::How::key) read_shape(*table, made.shape, false);
+  made.one_sided = made.one_sided && (made.how == VirtualControl::How::mean || made.how == VirtualControl::How::greater);
+  if (made.how != VirtualControl::How::key) read_shape(*table, made.shape, false);
   table->refuse_the_rest();
-  const auto add = [&](const std::string& full, Making::How how) {
+  const auto add = [&](const std::string& full, VirtualControl::How how) {
     made.how = how;
-    if (!made_.try_emplace({index(handset), full}, made).second)
+    if (!virtuals_.try_emplace({index(handset), full}, made).second)
       table->problem(Code::duplicate_name, "", fmt::format("'{}' is made twice", full), "another name");
   };
   // Two at once: the motors of both sides, the tilt both ways.
   if (way == "speed") {
-    add(name + ".left", Making::How::drive_left);
-    add(name + ".right", Making::How::drive_right);
+    add(name + ".left", VirtualControl::How::drive_left);
+    add(name + ".right", VirtualControl::How::drive_right);
   } else if (way == "tilt") {
-    add(name + ".x", Making::How::tilt_x);
-    add(name + ".y", Making::How::tilt_y);
+    add(name + ".x", VirtualControl::How::tilt_x);
+    add(name + ".y", VirtualControl::How::tilt_y);
   } else {
     add(name, made.how);
   }
@@ -221,25 +221,25 @@ SlotId RigBuilder::add_slot(const ControlSetup& setup, const std::string& name, 
 }
 
 /// The slot of a control that the rig makes of others.
-SlotId RigBuilder::made_slot(HandsetId handset, const std::string& name, const MadeWish& made) {
+SlotId RigBuilder::virtual_slot(HandsetId handset, const std::string& name, const VirtualWish& made) {
   for (std::size_t row = 0; row < rig_.setup.controls.size(); ++row)
     if (rig_.setup.controls[row].handset == handset && rig_.slots[row].name == name) return SlotId{static_cast<std::uint16_t>(row)};
   ControlSetup setup;
   setup.handset = handset;
   setup.control = no<ControlId>;
-  setup.making.how = made.how;
-  setup.making.range = made.range;
-  setup.making.lower = made.lower;
-  setup.making.press = made.press;
-  setup.making.release = made.release;
+  setup.virtual_control.how = made.how;
+  setup.virtual_control.range = made.range;
+  setup.virtual_control.lower = made.lower;
+  setup.virtual_control.press = made.press;
+  setup.virtual_control.release = made.release;
   // Its parts come before it.
-  for (std::size_t i = 0; i < made.parts.size() && i < setup.making.parts.size(); ++i)
-    if (const ControlName* part = find_control(made.parts[i])) setup.making.parts[i] = slot(handset, *part);
-  if (made.how != Making::How::key) {
+  for (std::size_t i = 0; i < made.parts.size() && i < setup.virtual_control.parts.size(); ++i)
+    if (const ControlName* part = find_control(made.parts[i])) setup.virtual_control.parts[i] = slot(handset, *part);
+  if (made.how != VirtualControl::How::key) {
     setup.calibration = made.one_sided ? *Calibration::make(ControlKind::one_sided, 0, 0, 1, false)
                                        : *Calibration::make(ControlKind::centred, -1, 0, 1, false);
     // What it is made of has a dead zone already, but for gravity.
-    const bool tilts = made.how == Making::How::tilt_x || made.how == Making::How::tilt_y;
+    const bool tilts = made.how == VirtualControl::How::tilt_x || made.how == VirtualControl::How::tilt_y;
     give_shape(setup, &made.shape, tilts ? stick_dead_zone : 0);
   }
   return add_slot(setup, name, true);

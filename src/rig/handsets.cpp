@@ -34,17 +34,17 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
   const std::string reports = table.choice("reports", {"on change", "steadily"}).value_or("on change");
   const auto silence = table.number("silence_ms", {0, 60'000, true, "ms"});
   if (reports == "steadily") {
-    handset.longest_silence = from_seconds(silence.value_or(100) / 1e3);
+    handset.max_silence = from_seconds(silence.value_or(100) / 1e3);
   } else if (silence) {
     table.problem(Code::bad_choice, "silence_ms", "a handset that reports on change may be silent for any time",
                   "leave it out, or reports = \"steadily\"");
   }
-  handset.oldest_reading = from_seconds(table.number("oldest_ms", {0, 60'000, true, "ms"}, 100) / 1e3);
+  handset.max_age = from_seconds(table.number("max_age_ms", {0, 60'000, true, "ms"}, 100) / 1e3);
   if (auto controls = table.table("control")) {
     for (const std::string& control : controls->keys()) read_control(*controls, id, control);
   }
-  if (auto made = table.table("make")) {
-    for (const std::string& control : made->keys()) read_making(*made, id, control);
+  if (auto made = table.table("virtual")) {
+    for (const std::string& control : made->keys()) read_virtual(*made, id, control);
   }
   SeatWish seat;
   seat.handset = name;

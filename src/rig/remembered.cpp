@@ -29,10 +29,10 @@ bool start_with(const std::vector<Value>& values, const Value& wanted, std::size
   return true;
 }
 
-std::string rate_name(const Rig& rig, std::size_t rate) {
+std::string override_name(const Rig& rig, std::size_t override) {
   for (std::size_t n = 0; n < rig.numbers.size(); ++n)
-    if (index(rig.setup.notches.numbers[n].rate) == rate) return rig.numbers[n].name;
-  return "rate";
+    if (index(rig.setup.notches.numbers[n].override) == override) return rig.numbers[n].name;
+  return "override";
 }
 
 }  // namespace
@@ -47,13 +47,13 @@ std::string remembered_path(const std::string& rig_path) {
   return (folder / "gyrax" / fmt::format("{}-{:08x}.remembered.toml", whole.stem().string(), number_of(whole.string()))).string();
 }
 
-std::string remembered_text(const Rig& rig, std::span<const double> rates, std::span<const Nano> increments) {
-  if (!rig.remembers_rates && !rig.remembers_increments) return {};
+std::string remembered_text(const Rig& rig, std::span<const double> overrides, std::span<const Nano> increments) {
+  if (!rig.remembers_overrides && !rig.remembers_increments) return {};
   std::string text = fmt::format("gyrax_remembered = {}\n", remembered_version);
   const auto out = std::back_inserter(text);
-  if (rig.remembers_rates) {
-    text += "\n[rate]   # percent\n";
-    for (std::size_t r = 0; r < rates.size(); ++r) fmt::format_to(out, "\"{}\" = {}\n", rate_name(rig, r), rates[r]);
+  if (rig.remembers_overrides) {
+    text += "\n[override]   # percent\n";
+    for (std::size_t r = 0; r < overrides.size(); ++r) fmt::format_to(out, "\"{}\" = {}\n", override_name(rig, r), overrides[r]);
   }
   if (rig.remembers_increments) {
     text += "\n[increment]\n";
@@ -64,7 +64,7 @@ std::string remembered_text(const Rig& rig, std::span<const double> rates, std::
 }
 
 Rig with_remembered(Rig rig, const std::string& text) {
-  if (text.empty() || (!rig.remembers_rates && !rig.remembers_increments)) return rig;
+  if (text.empty() || (!rig.remembers_overrides && !rig.remembers_increments)) return rig;
   Problems problems;
   const auto document = Document::parse(text, remembered_source, problems);
   if (!document) {
@@ -77,11 +77,11 @@ Rig with_remembered(Rig rig, const std::string& text) {
     rig.remarks.push_back(
         fmt::format("{} was at {:g} in the last run, which is no notch any more; the rig's own start counts", name, value));
   };
-  if (auto rates = rig.remembers_rates ? root.table("rate") : std::nullopt)
-    for (std::size_t r = 0; r < notches.rates.size(); ++r) {
-      const std::string name = rate_name(rig, r);
-      const auto value = rates->number(name.c_str(), {});
-      if (value && !start_with(notches.rates[r].values, *value, notches.rates[r].start)) forgotten(name, *value);
+  if (auto overrides = rig.remembers_overrides ? root.table("override") : std::nullopt)
+    for (std::size_t r = 0; r < notches.overrides.size(); ++r) {
+      const std::string name = override_name(rig, r);
+      const auto value = overrides->number(name.c_str(), {});
+      if (value && !start_with(notches.overrides[r].values, *value, notches.overrides[r].start)) forgotten(name, *value);
     }
   if (auto increments = rig.remembers_increments ? root.table("increment") : std::nullopt)
     for (std::size_t a = 0; a < notches.increments.size(); ++a) {

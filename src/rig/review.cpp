@@ -25,14 +25,14 @@ const GroupSetup* coupled(const Rig& rig, std::size_t a) {
 /// The longest stop of coupled axes. Along any line none of its limits is less than the least of theirs, nor its speed more than the
 /// greatest; from a steady speed the way is half of speed times time.
 StopReach coupled_stop(const Rig& rig, const GroupSetup& group, double own_speed) {
-  Pace pace{.speed = 0, .accel = 1, .jerk = 1, .brake_accel = AxisLimits::greatest, .brake_jerk = AxisLimits::greatest_jerk};
+  MotionLimits in_force{.speed = 0, .accel = 1, .jerk = 1, .decel = AxisLimits::max, .decel_jerk = AxisLimits::max_jerk};
   for (const AxisId axis : group.axes) {
-    const Pace& full = rig.setup.axes[index(axis)].limits.full();
-    pace.speed = std::max(pace.speed, full.speed);
-    pace.brake_accel = std::min(pace.brake_accel, full.brake_accel);
-    pace.brake_jerk = std::min(pace.brake_jerk, full.brake_jerk);
+    const MotionLimits& full = rig.setup.axes[index(axis)].limits.full();
+    in_force.speed = std::max(in_force.speed, full.speed);
+    in_force.decel = std::min(in_force.decel, full.decel);
+    in_force.decel_jerk = std::min(in_force.decel_jerk, full.decel_jerk);
   }
-  const double time_s = stop_reach({0, pace.speed, 0}, pace).time_s;
+  const double time_s = stop_reach({0, in_force.speed, 0}, in_force).time_s;
   return {.distance = own_speed * time_s / 2, .time_s = time_s};
 }
 
@@ -65,8 +65,9 @@ std::string where(const Rig& rig, const Origin& origin) {
 std::string position_of(const Rig& rig, std::size_t a) {
   const AxisSetup& axis = rig.setup.axes[a];
   const std::string& unit = rig.axes[a].unit;
-  std::string text = axis.position == PositionKind::measured ? fmt::format("measured, within {:g} {} of the command", axis.deviation, unit)
-                                                             : fmt::format("assumed, at {:g} {} first", axis.start, unit);
+  std::string text = axis.position == PositionKind::measured
+                         ? fmt::format("measured, within {:g} {} of the command", axis.following_error, unit)
+                         : fmt::format("assumed, at {:g} {} first", axis.start, unit);
   if (axis.servo)
     text += fmt::format("; pulse {} … {} µs over the travel", axis.servo->pulse_us(axis.limits.low()),
                         axis.servo->pulse_us(axis.limits.high()));
@@ -89,21 +90,21 @@ void write_motor(Out out, const Rig& rig, std::size_t a, const Times& t) {
   const AxisInfo& info = rig.axes[a];
   fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>24}\n", info.name, "motor", fmt::format("{:g} %", l.speed()),
                  pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
-                 pair_of(l.full().brake_accel, l.full().brake_jerk, info.usual_brake_jerk), fmt::format("{:.0f} ms", t.stop_s * 1e3),
+                 pair_of(l.full().decel, l.full().decel_jerk, info.usual_decel_jerk), fmt::format("{:.0f} ms", t.stop_s * 1e3),
                  where(rig, info.origin));
   fmt::format_to(out, "            of full power; dead band of {:g} % skipped; rests {:g} ms before it turns round{}\n",
                  axis.motor->dead_band * 100, to_seconds(axis.rest) * 1e3, needs_of(rig, a));
 }
 
 void write_axes(Out out, const Rig& rig) {
-  fmt::format_to(out, "\nAxes{:>20}{:>13}{:>16}{:>16}{:>22}{:>13}\n", "travel", "speed", "accel / jerk", "brake / jerk",
+  fmt::format_to(out, "\nAxes{:>20}{:>13}{:>16}{:>16}{:>22}{:>13}\n", "travel", "speed", "accel / jerk", "decel / jerk",
                  "stop from full speed", "full travel");
   bool usual = false;
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     const AxisLimits& l = rig.setup.axes[a].limits;
     const AxisInfo& info = rig.axes[a];
     const Times t = times_of(rig, a);
-    usual = usual || info.usual_jerk || info.usual_brake_jerk;
+    usual = usual || info.usual_jerk || info.usual_decel_jerk;
     if (info.motor) {
       write_motor(out, rig, a, t);
       continue;
@@ -111,7 +112,7 @@ void write_axes(Out out, const Rig& rig) {
     const std::string travel = info.endless ? "endless" : fmt::format("{:g} … {:g}", l.low(), l.high());
     fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>13}{:>11}\n", info.name, travel,
                    fmt::format("{:g} {}/s", l.speed(), info.unit), pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
-                   pair_of(l.full().brake_accel, l.full().brake_jerk, info.usual_brake_jerk),
+                   pair_of(l.full().decel, l.full().decel_jerk, info.usual_decel_jerk),
                    fmt::format("{:.0f} ms, {:.1f} {}", t.stop_s * 1e3, t.stop_distance, info.unit),
                    fmt::format("{:.2f} s{}", t.travel_s, info.endless ? " a turn" : ""), where(rig, info.origin));
     const std::string step =
@@ -120,24 +121,23 @@ void write_axes(Out out, const Rig& rig) {
     fmt::format_to(out, "            {}; {}{}{}\n", position_of(rig, a), step, needs_of(rig, a), together);
   }
   if (usual)
-    fmt::format_to(out, "  * not named in the rig: full acceleration after {:g} ms, the full brake after {:g} ms\n",
-                   1e3 / AxisLimits::usual_jerk(1), 1e3 / AxisLimits::usual_brake_jerk(1));
+    fmt::format_to(out, "  * not named in the rig: full acceleration after {:g} ms, full deceleration after {:g} ms\n",
+                   1e3 / AxisLimits::usual_jerk(1), 1e3 / AxisLimits::usual_decel_jerk(1));
 }
 
 void write_watchdogs(Out out, const Rig& rig) {
   fmt::format_to(out, "\nWatchdogs\n");
-  fmt::format_to(out, "  a tick later than {:g} ms after the last is a fault\n", to_seconds(rig.setup.longest_tick) * 1e3);
+  fmt::format_to(out, "  a tick later than {:g} ms after the last is a fault\n", to_seconds(rig.setup.max_tick) * 1e3);
   for (std::size_t h = 0; h < rig.handsets.size(); ++h) {
     const HandsetSetup& handset = rig.setup.handsets[h];
-    const std::string silence = handset.longest_silence ? fmt::format("reports steadily: silent for more than {:g} ms, it is lost",
-                                                                      to_seconds(*handset.longest_silence) * 1e3)
-                                                        : std::string("reports on change: silence is no fault, being unplugged is");
-    fmt::format_to(out, "  {}: {}; a reading older than {:g} ms is a fault\n", rig.handsets[h], silence,
-                   to_seconds(handset.oldest_reading) * 1e3);
+    const std::string silence = handset.max_silence ? fmt::format("reports steadily: silent for more than {:g} ms, it is lost",
+                                                                  to_seconds(*handset.max_silence) * 1e3)
+                                                    : std::string("reports on change: silence is no fault, being unplugged is");
+    fmt::format_to(out, "  {}: {}; a reading older than {:g} ms is a fault\n", rig.handsets[h], silence, to_seconds(handset.max_age) * 1e3);
   }
   for (std::size_t l = 0; l < rig.links.size(); ++l)
     fmt::format_to(out, "  {}: no heartbeat for {:g} ms is a fault; the far end stops by itself after {:g} ms\n", rig.links[l].name,
-                   to_seconds(rig.setup.links[l].longest_silence) * 1e3, to_seconds(rig.setup.links[l].frame_valid_for) * 1e3);
+                   to_seconds(rig.setup.links[l].max_silence) * 1e3, to_seconds(rig.setup.links[l].frame_valid_for) * 1e3);
 }
 
 void write_reduced(Out out, const Rig& rig) {
@@ -170,23 +170,26 @@ std::string shape_of(const ControlSetup& c) {
   return text;
 }
 
-std::string making_of(const Rig& rig, const ControlSetup& c) {
-  const auto part = [&](std::size_t i) { return rig.slots[index(c.making.parts[i])].name; };
-  switch (c.making.how) {
-    case Making::How::none: return {};
-    case Making::How::difference: return fmt::format("{} less {}", part(0), part(1));
-    case Making::How::mean: return fmt::format("mean of {} and {}", part(0), part(1));
-    case Making::How::greater: return fmt::format("the greater of {} and {}", part(0), part(1));
-    case Making::How::drive_left:
-    case Making::How::drive_right:
-      return fmt::format("{} motor of speed {} and turn {}", c.making.how == Making::How::drive_left ? "left" : "right", part(0), part(1));
-    case Making::How::tilt_x:
-    case Making::How::tilt_y:
+std::string virtual_words(const Rig& rig, const ControlSetup& c) {
+  const auto part = [&](std::size_t i) { return rig.slots[index(c.virtual_control.parts[i])].name; };
+  switch (c.virtual_control.how) {
+    case VirtualControl::How::none: return {};
+    case VirtualControl::How::difference: return fmt::format("{} less {}", part(0), part(1));
+    case VirtualControl::How::mean: return fmt::format("mean of {} and {}", part(0), part(1));
+    case VirtualControl::How::greater: return fmt::format("the greater of {} and {}", part(0), part(1));
+    case VirtualControl::How::drive_left:
+    case VirtualControl::How::drive_right:
+      return fmt::format("{} motor of speed {} and turn {}", c.virtual_control.how == VirtualControl::How::drive_left ? "left" : "right",
+                         part(0), part(1));
+    case VirtualControl::How::tilt_x:
+    case VirtualControl::How::tilt_y:
       return fmt::format("how far {} is lowered, by gravity; full at {:.0f} deg",
-                         c.making.how == Making::How::tilt_x ? "its right side" : "its far side", c.making.range * 180 / std::numbers::pi);
-    case Making::How::key:
-      return fmt::format("pressed from {:g} % of {} on, until below {:g} %", (c.making.lower ? -100 : 100) * c.making.press, part(0),
-                         (c.making.lower ? -100 : 100) * c.making.release);
+                         c.virtual_control.how == VirtualControl::How::tilt_x ? "its right side" : "its far side",
+                         c.virtual_control.range * 180 / std::numbers::pi);
+    case VirtualControl::How::key:
+      return fmt::format("pressed from {:g} % of {} on, until below {:g} %",
+                         (c.virtual_control.lower ? -100 : 100) * c.virtual_control.press, part(0),
+                         (c.virtual_control.lower ? -100 : 100) * c.virtual_control.release);
   }
   return {};
 }
@@ -200,10 +203,10 @@ void write_controls(Out out, const Rig& rig) {
       fmt::format_to(out, "  {}: as measured in {}{}\n", rig.handsets[h], measured->file, measured->any_device ? ", on any device" : "");
   for (std::size_t s = 0; s < rig.slots.size(); ++s) {
     const ControlSetup& c = rig.setup.controls[s];
-    const std::string making = making_of(rig, c), shape = shape_of(c);
-    if (making.empty() && shape.empty()) continue;
+    const std::string made = virtual_words(rig, c), shape = shape_of(c);
+    if (made.empty() && shape.empty()) continue;
     const std::string handset = rig.handsets.size() > 1 ? rig.handsets[index(c.handset)] + " " : "";
-    fmt::format_to(out, "  {:<22} {}{}{}\n", handset + rig.slots[s].name, making, making.empty() || shape.empty() ? "" : "; ", shape);
+    fmt::format_to(out, "  {:<22} {}{}{}\n", handset + rig.slots[s].name, made, made.empty() || shape.empty() ? "" : "; ", shape);
   }
   for (const StationInfo& station : rig.stations) {
     std::string names;
@@ -248,25 +251,25 @@ void write_bindings(Out out, const Rig& rig) {
     fmt::format_to(out, "  {:<{}}  {}\n", lines[row], longest, where(rig, rig.bindings[row].origin));
 }
 
-/// Rates and increments, which is in force at first, and who sets them.
+/// Overrides and increments, which is in force at first, and who sets them.
 void write_numbers(Out out, const Rig& rig) {
   const NotchSetup& notches = rig.setup.notches;
   std::string all;
   for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
-    const RateId rate = notches.numbers[n].rate;
-    if (rate == no<RateId> || rig.numbers[n].origin.line == 0) continue;
-    const auto& list = notches.rates[index(rate)];
+    const OverrideId override = notches.numbers[n].override;
+    if (override == no<OverrideId> || rig.numbers[n].origin.line == 0) continue;
+    const auto& list = notches.overrides[index(override)];
     std::string values;
     for (const double value : list.values) values += fmt::format(" {:g}", value);
     fmt::format_to(std::back_inserter(all), "  {:<22}{:g} % at first, of{}  {}\n", rig.numbers[n].name, list.values[list.start], values,
                    where(rig, rig.numbers[n].origin));
   }
-  if (!all.empty()) fmt::format_to(out, "\nRates\n{}", all);
-  if (rig.remembers_rates || rig.remembers_increments)
+  if (!all.empty()) fmt::format_to(out, "\nOverrides\n{}", all);
+  if (rig.remembers_overrides || rig.remembers_increments)
     fmt::format_to(out, "  a live run goes on with the {} that the last one ended with\n",
-                   rig.remembers_rates && rig.remembers_increments ? "rates and increments"
-                   : rig.remembers_rates                           ? "rates"
-                                                                   : "increments");
+                   rig.remembers_overrides && rig.remembers_increments ? "overrides and increments"
+                   : rig.remembers_overrides                           ? "overrides"
+                                                                       : "increments");
 }
 
 void write_zones(Out out, const Rig& rig) {
@@ -320,8 +323,8 @@ std::string review_json(const Rig& rig) {
                            {"speed", l.speed()},
                            {"accel", l.full().accel},
                            {"jerk", l.full().jerk},
-                           {"brake_accel", l.full().brake_accel},
-                           {"brake_jerk", l.full().brake_jerk},
+                           {"decel", l.full().decel},
+                           {"decel_jerk", l.full().decel_jerk},
                            {"stop_s", t.stop_s},
                            {"stop_distance", t.stop_distance},
                            {"travel_s", t.travel_s},
@@ -331,23 +334,23 @@ std::string review_json(const Rig& rig) {
                            {"file", rig.axes[a].origin.file},
                            {"line", rig.axes[a].origin.line}});
   }
-  all["rates"] = Json::array();
+  all["overrides"] = Json::array();
   for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
-    const RateId rate = rig.setup.notches.numbers[n].rate;
-    if (rate == no<RateId>) continue;
-    const auto& list = rig.setup.notches.rates[index(rate)];
-    all["rates"].push_back({{"name", rig.numbers[n].name},
-                            {"percent", list.values},
-                            {"start", list.values[list.start]},
-                            {"file", rig.numbers[n].origin.file},
-                            {"line", rig.numbers[n].origin.line}});
+    const OverrideId override = rig.setup.notches.numbers[n].override;
+    if (override == no<OverrideId>) continue;
+    const auto& list = rig.setup.notches.overrides[index(override)];
+    all["overrides"].push_back({{"name", rig.numbers[n].name},
+                                {"percent", list.values},
+                                {"start", list.values[list.start]},
+                                {"file", rig.numbers[n].origin.file},
+                                {"line", rig.numbers[n].origin.line}});
   }
   all["controls"] = Json::array();
   for (std::size_t s = 0; s < rig.slots.size(); ++s) {
     const ControlSetup& c = rig.setup.controls[s];
     all["controls"].push_back({{"handset", rig.handsets[index(c.handset)]},
                                {"control", rig.slots[s].name},
-                               {"made_of", making_of(rig, c)},
+                               {"made_of", virtual_words(rig, c)},
                                {"shape", shape_of(c)}});
   }
   all["bindings"] = Json::array();

@@ -36,9 +36,9 @@ std::vector<Document> documents(std::string_view text, const std::string& file, 
   std::set<std::string> seen{file};
   for (const std::string& name : names) {
     const std::string path = (std::filesystem::path(file).parent_path() / name).string();
-    if (names.size() > greatest_includes || !seen.insert(path).second) {
+    if (names.size() > max_includes || !seen.insert(path).second) {
       root.problem(Code::include, "include", fmt::format("'{}' is one too many, or included twice", name),
-                   fmt::format("each file once, at most {}", greatest_includes));
+                   fmt::format("each file once, at most {}", max_includes));
       return all;
     }
     const Text included = reader(path);
@@ -64,16 +64,15 @@ Reader bounded(const Reader& reader, std::size_t& left) {
     if (read.text.size() > left)
       return Text{{},
                   std::make_error_code(std::errc::file_too_large),
-                  fmt::format("with '{}' the rig's files have more than {} bytes", path, greatest_rig)};
+                  fmt::format("with '{}' the rig's files have more than {} bytes", path, max_rig)};
     left -= read.text.size();
     return read;
   };
 }
 
 Rig build(std::string_view text, const std::string& file, const Reader& unbounded) {
-  if (text.size() > greatest_rig)
-    throw RigError({unreadable(file, fmt::format("it has {} bytes; at most {} are read", text.size(), greatest_rig))});
-  std::size_t left = greatest_rig - text.size();
+  if (text.size() > max_rig) throw RigError({unreadable(file, fmt::format("it has {} bytes; at most {} are read", text.size(), max_rig))});
+  std::size_t left = max_rig - text.size();
   const Reader reader = bounded(unbounded, left);
   Problems problems;
   std::vector<RigSource> sources;
@@ -108,7 +107,7 @@ Rig build(std::string_view text, const std::string& file, const Reader& unbounde
   return rig;
 }
 
-Text from_disk(const std::string& path) { return read_text(path, greatest_rig); }
+Text from_disk(const std::string& path) { return read_text(path, max_rig); }
 
 }  // namespace
 
@@ -124,7 +123,7 @@ Rig parse_rig(const std::vector<RigSource>& sources) {
 }
 
 Rig load_rig(const std::string& path) {
-  const Text text = read_text(path, greatest_rig);
+  const Text text = read_text(path, max_rig);
   if (text.error) throw RigError({unreadable(path, text.why)}, text.error);
   return build(text.text, path, from_disk);
 }

@@ -78,7 +78,7 @@ void RigBuilder::refuse_binding(std::size_t row, std::string what, std::string a
 bool RigBuilder::smoothed(SlotId slot) const {
   const ControlSetup& control = rig_.setup.controls[index(slot)];
   bool any = control.smoothing_s > 0;
-  for (std::size_t i = 0; i < parts_of(control.making.how); ++i) any = any || smoothed(control.making.parts[i]);
+  for (std::size_t i = 0; i < parts_of(control.virtual_control.how); ++i) any = any || smoothed(control.virtual_control.parts[i]);
   return any;
 }
 
@@ -152,7 +152,7 @@ void RigBuilder::check_gestures() {
   }
   if (adjusts_chosen_ && !chooses_)
     refuse_whole(Code::missing_binding, "something adjusts the chosen number, and nothing chooses one",
-                 "a binding with choose = [\"rate\", …]");
+                 "a binding with choose = [\"override\", …]");
 }
 
 void RigBuilder::remark() {
@@ -177,13 +177,13 @@ void RigBuilder::remark() {
 Rig RigBuilder::finish(const std::string& path) {
   rig_.path = path;
   const Setup& s = rig_.setup;
-  const std::tuple<const char*, std::size_t, std::size_t> counts[] = {{"axes", s.axes.size(), greatest_axes},
-                                                                      {"handsets", s.handsets.size(), greatest_handsets},
-                                                                      {"links", s.links.size(), greatest_links},
-                                                                      {"zones", s.zones.size(), greatest_zones},
-                                                                      {"switches", s.switches.size(), greatest_switches},
-                                                                      {"controls", s.controls.size(), greatest_slots},
-                                                                      {"bindings", s.bindings.size(), greatest_bindings}};
+  const std::tuple<const char*, std::size_t, std::size_t> counts[] = {{"axes", s.axes.size(), max_axes},
+                                                                      {"handsets", s.handsets.size(), max_handsets},
+                                                                      {"links", s.links.size(), max_links},
+                                                                      {"zones", s.zones.size(), max_zones},
+                                                                      {"switches", s.switches.size(), max_switches},
+                                                                      {"controls", s.controls.size(), max_slots},
+                                                                      {"bindings", s.bindings.size(), max_bindings}};
   for (const auto& [what, count, most] : counts)
     if (count > most) refuse_whole(Code::too_many, fmt::format("{} {}", count, what), fmt::format("at most {}", most));
   if (s.axes.empty()) refuse_whole(Code::nothing_to_move, "the rig has no axis", "at least one [axis.name]");

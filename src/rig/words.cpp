@@ -25,7 +25,7 @@ std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause ca
 
 std::string zone_name(const Rig& rig, ZoneId zone) { return zone == no<ZoneId> ? std::string("a zone") : rig.zones[index(zone)]; }
 
-std::string number_name(const Rig& rig, NumberId number) { return number == no<NumberId> ? "rate" : rig.numbers[index(number)].name; }
+std::string number_name(const Rig& rig, NumberId number) { return number == no<NumberId> ? "override" : rig.numbers[index(number)].name; }
 
 /// Where the notches of a number stand: " (bench.toml:17)".
 std::string set_at(const Rig& rig, NumberId number) {
@@ -96,7 +96,7 @@ std::string say(const Rig& rig, const Event& e) {
       return fmt::format("{} count(s) of a handwheel for {} did nothing: {}", e.number, rig.axes[index(e.axis)].name, refused());
     case Kind::reduced: return fmt::format("reduced speed is now {}", e.number != 0 ? "on" : "off");
     case Kind::switch_refused: return fmt::format("turning {} was refused: {}", rig.switches[index(e.target)], refused());
-    case Kind::rate:
+    case Kind::override:
       return fmt::format("{} is {:g} %{}", number_name(rig, e.which), static_cast<double>(e.number) / 1000, set_at(rig, e.which));
     case Kind::increment:
       return fmt::format("{} is {} for {}", number_name(rig, e.which), say_amount(rig, e.axis, e.number).substr(1),

@@ -6,7 +6,7 @@ std::optional<Calibration> Calibration::make(ControlKind kind, std::int32_t mini
                                              bool reversed) noexcept {
   if (kind == ControlKind::key) return key();
   if (kind == ControlKind::counts) return counts(reversed);
-  if (minimum < -greatest_raw || maximum > greatest_raw || minimum >= maximum) return std::nullopt;
+  if (minimum < -max_raw || maximum > max_raw || minimum >= maximum) return std::nullopt;
   if (kind == ControlKind::centred && !(minimum < centre && centre < maximum)) return std::nullopt;
   Calibration made;
   made.kind_ = kind;
@@ -41,7 +41,7 @@ double Calibration::normalise(std::int32_t raw) const noexcept {
 
 bool Calibration::plausible(std::int32_t raw) const noexcept {
   if (kind_ == ControlKind::key) return raw == 0 || raw == 1;
-  if (kind_ == ControlKind::counts) return raw >= -greatest_counts && raw <= greatest_counts;
+  if (kind_ == ControlKind::counts) return raw >= -max_counts && raw <= max_counts;
   const std::int64_t slack = (std::int64_t{maximum_} - minimum_) / 4;
   return raw >= minimum_ - slack && raw <= maximum_ + slack;
 }

@@ -12,7 +12,7 @@ std::optional<Curve> Curve::expo(double share) noexcept {
 }
 
 std::optional<Curve> Curve::through(std::span<const Point> points) noexcept {
-  if (points.size() > greatest_points) return std::nullopt;
+  if (points.size() > max_points) return std::nullopt;
   Curve curve;
   curve.at_[curve.nodes_++] = {0, 0};
   for (const Point& point : points) {
@@ -22,7 +22,7 @@ std::optional<Curve> Curve::through(std::span<const Point> points) noexcept {
   }
   curve.at_[curve.nodes_++] = {1, 1};
 
-  std::array<double, greatest_points + 1> rise{};
+  std::array<double, max_points + 1> rise{};
   const std::size_t last = curve.nodes_ - 1;
   for (std::size_t i = 0; i < last; ++i) rise[i] = (curve.at_[i + 1].out - curve.at_[i].out) / (curve.at_[i + 1].in - curve.at_[i].in);
   curve.slope_[0] = rise[0];

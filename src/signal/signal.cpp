@@ -8,20 +8,21 @@ Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSe
       states_(handsets.size()),
       samples_(controls.size()),
       memories_(controls.size()),
-      slot_of_(handsets.size() * greatest_controls, no<SlotId>),
-      made_of_(controls.size()) {
+      slot_of_(handsets.size() * max_controls, no<SlotId>),
+      virtual_of_(controls.size()) {
   for (std::size_t row = 0; row < controls_.size(); ++row) {
     const ControlSetup& c = controls_[row];
     const SlotId slot{static_cast<std::uint16_t>(row)};
-    const Making::How how = c.making.how;
-    if (how == Making::How::none) slot_of_[index(c.handset) * greatest_controls + index(c.control)] = slot;
-    for (std::size_t i = 0; i < parts_of(how); ++i) made_of_[index(c.making.parts[i])].push_back(slot);
-    if (c.smoothing_s > 0 || c.debounce > Span{} || how == Making::How::tilt_x || how == Making::How::tilt_y) restless_.push_back(slot);
+    const VirtualControl::How how = c.virtual_control.how;
+    if (how == VirtualControl::How::none) slot_of_[index(c.handset) * max_controls + index(c.control)] = slot;
+    for (std::size_t i = 0; i < parts_of(how); ++i) virtual_of_[index(c.virtual_control.parts[i])].push_back(slot);
+    if (c.smoothing_s > 0 || c.debounce > Span{} || how == VirtualControl::How::tilt_x || how == VirtualControl::How::tilt_y)
+      restless_.push_back(slot);
   }
   // At most every control changes by itself, and every made one with each of its parts.
   std::size_t most = restless_.size();
-  for (const auto& made : made_of_) most += 2 * made.size();
-  made_.reserve(most);
+  for (const auto& made : virtual_of_) most += 2 * made.size();
+  also_changed_.reserve(most);
   // A handset's controls and all that is made of them, at most thrice: a gap, and what it is told with.
   forgotten_.reserve(3 * (most + 2 * controls.size()));
 }
@@ -34,15 +35,15 @@ void Signal::forget(SlotId slot) noexcept {
   forgotten_.push_back(slot);
 }
 
-void Signal::forget_with_made(SlotId slot) noexcept {
+void Signal::forget_with_virtual(SlotId slot) noexcept {
   forget(slot);
   // What is made of it may belong to another handset.
-  for (const SlotId made : made_of_[index(slot)]) forget(made);
+  for (const SlotId made : virtual_of_[index(slot)]) forget(made);
 }
 
 void Signal::forget(HandsetId handset) noexcept {
   for (std::size_t row = 0; row < controls_.size(); ++row)
-    if (controls_[row].handset == handset) forget_with_made(SlotId{static_cast<std::uint16_t>(row)});
+    if (controls_[row].handset == handset) forget_with_virtual(SlotId{static_cast<std::uint16_t>(row)});
 }
 
 bool Signal::calibrate(SlotId slot, const Calibration& calibration) noexcept {
@@ -71,25 +72,25 @@ Change Signal::refuse(SlotId slot, std::int32_t raw) noexcept {
   change.slot = slot;
   const double value = control.calibration.normalise(raw), size = value < 0 ? -value : value;
   change.pressed = control.calibration.kind() == ControlKind::key ? raw != 0 : size >= control.press_at;
-  for (const SlotId made : made_of_[index(slot)]) {
-    const Making& making = controls_[index(made)].making;
+  for (const SlotId made : virtual_of_[index(slot)]) {
+    const VirtualControl& virtual_control = controls_[index(made)].virtual_control;
     Change also;
     also.slot = made;
-    also.pressed = making.how == Making::How::key && (making.lower ? -value : value) >= making.press;
-    if (also.pressed) made_.push_back(also);
+    also.pressed = virtual_control.how == VirtualControl::How::key && (virtual_control.lower ? -value : value) >= virtual_control.press;
+    if (also.pressed) also_changed_.push_back(also);
   }
-  forget_with_made(slot);
+  forget_with_virtual(slot);
   return change;
 }
 
 Change Signal::accept(const Reading& reading, Time now) noexcept {
   Change change;
-  made_.clear();
+  also_changed_.clear();
   forgotten_.clear();
   if (index(reading.handset) >= states_.size()) return change;
   State& state = states_[index(reading.handset)];
-  const bool is_control = index(reading.control) < greatest_controls;
-  const SlotId slot = is_control ? slot_of_[index(reading.handset) * greatest_controls + index(reading.control)] : no<SlotId>;
+  const bool is_control = index(reading.control) < max_controls;
+  const SlotId slot = is_control ? slot_of_[index(reading.handset) * max_controls + index(reading.control)] : no<SlotId>;
   const bool taken = slot != no<SlotId> && state.present;
   if (!(reading.event <= reading.arrival && reading.arrival <= now && reading.event >= state.last_event)) {
     if (taken) change = refuse(slot, reading.raw);
@@ -112,7 +113,7 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   }
 
   // Plugged in or gone holds however late one hears of it.
-  const bool too_old = reading.control != ControlId::presence && now - reading.event > handsets_[index(reading.handset)].oldest_reading;
+  const bool too_old = reading.control != ControlId::presence && now - reading.event > handsets_[index(reading.handset)].max_age;
   if (reading.control == ControlId::presence) {
     change = plug(reading);
   } else if (taken && (too_old || !in_turn)) {
@@ -217,34 +218,34 @@ void Signal::shape(SlotId slot) noexcept {
 }
 
 void Signal::make_all(SlotId part, Time at) noexcept {
-  for (const SlotId made : made_of_[index(part)]) make(made, at);
+  for (const SlotId made : virtual_of_[index(part)]) make(made, at);
   // Both halves of a stick change with each of them.
   const SlotId partner = controls_[index(part)].partner;
   if (partner == no<SlotId>) return;
-  for (const SlotId made : made_of_[index(partner)]) make(made, at);
+  for (const SlotId made : virtual_of_[index(partner)]) make(made, at);
 }
 
 void Signal::make(SlotId slot, Time at) noexcept {
   const ControlSetup& control = controls_[index(slot)];
-  const Making& making = control.making;
-  const bool tilts = making.how == Making::How::tilt_x || making.how == Making::How::tilt_y;
-  std::array<double, Making::parts_at_most> parts{};
-  for (std::size_t i = 0; i < parts_of(making.how); ++i) {
-    const Sample& part = samples_[index(making.parts[i])];
+  const VirtualControl& virtual_control = control.virtual_control;
+  const bool tilts = virtual_control.how == VirtualControl::How::tilt_x || virtual_control.how == VirtualControl::How::tilt_y;
+  std::array<double, VirtualControl::parts_at_most> parts{};
+  for (std::size_t i = 0; i < parts_of(virtual_control.how); ++i) {
+    const Sample& part = samples_[index(virtual_control.parts[i])];
     if (!part.known) return;
     // Gravity has no dead zone.
-    parts[i] = tilts ? memories_[index(making.parts[i])].smoothing.value() : part.pressed ? 1 : part.value;
+    parts[i] = tilts ? memories_[index(virtual_control.parts[i])].smoothing.value() : part.pressed ? 1 : part.value;
   }
-  if (making.how == Making::How::key) {
+  if (virtual_control.how == VirtualControl::How::key) {
     const Sample& sample = samples_[index(slot)];
-    const double toward = making.lower ? -parts[0] : parts[0];
-    const Change change = press(slot, toward >= (sample.pressed ? making.release : making.press));
+    const double toward = virtual_control.lower ? -parts[0] : parts[0];
+    const Change change = press(slot, toward >= (sample.pressed ? virtual_control.release : virtual_control.press));
     if (change.kind == Change::Kind::nothing) return;
-    made_.push_back(change);
-    made_.back().at = at;
+    also_changed_.push_back(change);
+    also_changed_.back().at = at;
     return;
   }
-  const auto value = made_value(making, parts);
+  const auto value = made_value(virtual_control, parts);
   // Its parts are told one after the other: whether they can be together is looked at when all of a tick are there.
   if (!value) return;
   Change change;
@@ -263,7 +264,7 @@ void Signal::make(SlotId slot, Time at) noexcept {
   memory.deflection = *value;
   memory.at = at;
   shape(slot);
-  made_.push_back(change);
+  also_changed_.push_back(change);
 }
 
 /// Whether smoothing changed the control's value.
@@ -278,7 +279,7 @@ bool Signal::smooth(SlotId slot, Time now) noexcept {
 }
 
 void Signal::advance(Time now) noexcept {
-  made_.clear();
+  also_changed_.clear();
   for (const SlotId slot : restless_) {
     const ControlSetup& control = controls_[index(slot)];
     const Sample& sample = samples_[index(slot)];
@@ -290,21 +291,21 @@ void Signal::advance(Time now) noexcept {
       change = press(slot, memory.down);
       change.at = memory.counts_from;
       memory.counts_from = change.at + control.debounce;
-      made_.push_back(change);
+      also_changed_.push_back(change);
       make_all(slot, now);
       continue;
     }
     change.slot = slot;
     change.at = now;
-    const Making& making = control.making;
-    if (making.how == Making::How::tilt_x || making.how == Making::How::tilt_y) {
-      std::array<double, Making::parts_at_most> parts{};
-      for (std::size_t i = 0; i < parts.size(); ++i) parts[i] = memories_[index(making.parts[i])].smoothing.value();
-      if (!made_value(making, parts)) change.fault = ReadingFault::implausible;
+    const VirtualControl& virtual_control = control.virtual_control;
+    if (virtual_control.how == VirtualControl::How::tilt_x || virtual_control.how == VirtualControl::How::tilt_y) {
+      std::array<double, VirtualControl::parts_at_most> parts{};
+      for (std::size_t i = 0; i < parts.size(); ++i) parts[i] = memories_[index(virtual_control.parts[i])].smoothing.value();
+      if (!made_value(virtual_control, parts)) change.fault = ReadingFault::implausible;
     }
     const bool moved = smooth(slot, now);
     if (moved) change.kind = Change::Kind::moved;
-    if (moved || change.fault != ReadingFault::none) made_.push_back(change);
+    if (moved || change.fault != ReadingFault::none) also_changed_.push_back(change);
     if (moved) make_all(slot, now);
   }
 }
@@ -312,7 +313,7 @@ void Signal::advance(Time now) noexcept {
 HandsetHealth Signal::health(HandsetId handset, Time now) const noexcept {
   const State& state = states_[index(handset)];
   if (!state.present) return HandsetHealth::absent;
-  const auto& limit = handsets_[index(handset)].longest_silence;
+  const auto& limit = handsets_[index(handset)].max_silence;
   const Span silence = now - state.last_arrival;
   return limit && !(silence >= Span{0} && silence <= *limit) ? HandsetHealth::silent : HandsetHealth::present;
 }

@@ -29,7 +29,7 @@ void Bench::receive(const Frame& frame) noexcept {
 
 void Bench::move(State& state, const BenchAxis& axis, bool valid, double dt_s) const noexcept {
   if (!valid || state.mode == Mode::off) {
-    const double less = axis.brake * dt_s;
+    const double less = axis.decel * dt_s;
     state.v = state.v > less ? state.v - less : state.v < -less ? state.v + less : 0;
   } else if (axis.motor) {
     // Its dead band goes before it turns; then its speed goes with the rest of the power.

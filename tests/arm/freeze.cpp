@@ -24,7 +24,7 @@ std::string ids(const char* type, const std::vector<Id>& list) {
 void print_controls(const Setup& s) {
   for (const HandsetSetup& h : s.handsets)
     fmt::print("  s.handsets.push_back({{{}, Span{{{}}}}});\n",
-               h.longest_silence ? fmt::format("Span{{{}}}", h.longest_silence->count()) : "std::nullopt", h.oldest_reading.count());
+               h.max_silence ? fmt::format("Span{{{}}}", h.max_silence->count()) : "std::nullopt", h.max_age.count());
   for (const ControlSetup& c : s.controls) {
     const Calibration& k = c.calibration;
     fmt::print(
@@ -39,7 +39,7 @@ void print_controls(const Setup& s) {
         "{}, {}, {}, SwitchId{{{}}}, static_cast<SwitchTo>({}), {}}});\n"
         "  s.bindings.back().percent = {};\n",
         index(b.slot), index(b.layer), static_cast<int>(b.effect), b.zones, index(b.coordinate), exact(b.share), exact(b.accel), b.count,
-        b.goal, b.behind, exact(b.low), exact(b.high), exact(b.catch_up), index(b.target), static_cast<int>(b.to), exact(b.squeeze),
+        b.goal, b.max_owed, exact(b.low), exact(b.high), exact(b.catch_up), index(b.target), static_cast<int>(b.to), exact(b.squeeze),
         exact(b.percent));
 }
 
@@ -47,14 +47,15 @@ void print_motion(const Setup& s) {
   for (const LayerSetup& layer : s.layers) fmt::print("  s.layers.push_back({{SlotId{{{}}}, {}}});\n", index(layer.held), layer.starts_on);
   fmt::print("  s.stations.assign(s.handsets.size(), 0);\n");
   for (std::size_t h = 0; h < s.stations.size(); ++h) fmt::print("  s.stations[{}] = {}u;\n", h, s.stations[h]);
-  fmt::print("  s.notches.rates.clear();\n");
-  for (const auto& rate : s.notches.rates) {
-    fmt::print("  s.notches.rates.push_back({{{{");
-    for (const double value : rate.values) fmt::print("{}, ", exact(value));
-    fmt::print("}}, {}}});\n", rate.start);
+  fmt::print("  s.notches.overrides.clear();\n");
+  for (const auto& override : s.notches.overrides) {
+    fmt::print("  s.notches.overrides.push_back({{{{");
+    for (const double value : override.values) fmt::print("{}, ", exact(value));
+    fmt::print("}}, {}}});\n", override.start);
   }
   for (const auto& number : s.notches.numbers)
-    fmt::print("  s.notches.numbers.push_back({{RateId{{{}}}, {}}});\n", index(number.rate), ids("CoordinateId", number.coordinates));
+    fmt::print("  s.notches.numbers.push_back({{OverrideId{{{}}}, {}}});\n", index(number.override),
+               ids("CoordinateId", number.coordinates));
   for (std::size_t b = 0; b < s.bindings.size(); ++b)
     if (!s.bindings[b].numbers.empty()) fmt::print("  s.bindings[{}].numbers = {};\n", b, ids("NumberId", s.bindings[b].numbers));
   for (const auto& list : s.notches.increments) {
@@ -72,20 +73,20 @@ void print_motion(const Setup& s) {
     fmt::print("  s.zones.back().followed = {};\n  s.zones.back().stops = {};\n", ids("SlotId", z.followed), ids("SlotId", z.stops));
   }
   for (const AxisSetup& a : s.axes) {
-    const Pace& full = a.limits.full();
+    const MotionLimits& full = a.limits.full();
     fmt::print(
         "  s.axes.push_back({{*AxisLimits::make({}, {}, {{{}, {}, {}, {}, {}}}), ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, "
         "static_cast<PositionKind>({}), "
         "{}, {}, {}, {}, {{}}, {{}}, {{}}}});\n",
-        exact(a.limits.low()), exact(a.limits.high()), exact(full.speed), exact(full.accel), exact(full.jerk), exact(full.brake_accel),
-        exact(full.brake_jerk), index(a.zone), index(a.wiring.link), a.wiring.channel, static_cast<int>(a.position), exact(a.start),
-        exact(a.deviation), exact(a.settled), "std::nullopt");
+        exact(a.limits.low()), exact(a.limits.high()), exact(full.speed), exact(full.accel), exact(full.jerk), exact(full.decel),
+        exact(full.decel_jerk), index(a.zone), index(a.wiring.link), a.wiring.channel, static_cast<int>(a.position), exact(a.start),
+        exact(a.following_error), exact(a.in_position), "std::nullopt");
   }
   for (const GroupSetup& g : s.groups)
     fmt::print("  s.groups.push_back({{{}, ZoneId{{{}}}, {}, {}, {}}});\n", ids("AxisId", g.axes), index(g.zone), exact(g.path_speed),
                exact(g.reduced_speed), g.together);
   for (const LinkSetup& l : s.links)
-    fmt::print("  s.links.push_back({{Span{{{}}}, Span{{{}}}}});\n", l.longest_silence.count(), l.frame_valid_for.count());
+    fmt::print("  s.links.push_back({{Span{{{}}}, Span{{{}}}}});\n", l.max_silence.count(), l.frame_valid_for.count());
   for (const SwitchSetup& w : s.switches)
     fmt::print(
         "  s.switches.push_back({{ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, {}, static_cast<SwitchSetup::OnTrip>({}), "
@@ -102,8 +103,8 @@ int main(int, char** argv) {
   Player player(session, rig);
   fmt::print(
       "#include \"frozen.hpp\"\n\n#include <limits>\n\nusing namespace gyrax;\n\nnamespace frozen {{\n\nSetup setup() {{\n  Setup s;\n  "
-      "s.longest_tick = Span{{{}}};\n",
-      rig.setup.longest_tick.count());
+      "s.max_tick = Span{{{}}};\n",
+      rig.setup.max_tick.count());
   print_controls(rig.setup);
   print_motion(rig.setup);
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
@@ -118,7 +119,7 @@ int main(int, char** argv) {
              bench.report_delay.count(), bench.switches);
   for (const sim::BenchAxis& a : bench.axes)
     fmt::print("  b.axes.push_back({{{}, {}, {}, {}, {}, {}, {}, {}}});\n", exact(a.scale), exact(a.offset), exact(a.lag_s), exact(a.speed),
-               exact(a.brake), exact(a.start), exact(a.resolution), a.measured);
+               exact(a.decel), exact(a.start), exact(a.resolution), a.measured);
   fmt::print("  return b;\n}}\n\nnamespace {{\n\nconst Reading table[] = {{\n");
   for (const Reading& r : player.until(Time{session.length}))
     fmt::print("    {{HandsetId{{{}}}, ControlId{{{}}}, {}u, Time{{Span{{{}}}}}, Time{{Span{{{}}}}}, {}}},\n", index(r.handset),

@@ -29,9 +29,9 @@ struct Hands {
   }
   static NotchSetup notches() {
     NotchSetup n;
-    n.rates = {{{10, 50, 100}, 1}};
+    n.overrides = {{{10, 50, 100}, 1}};
     n.increments = {{{10'000'000, 50'000'000}, 1}};
-    n.numbers = {{RateId{0}, {}}, {no<RateId>, {CoordinateId{0}}}};
+    n.numbers = {{OverrideId{0}, {}}, {no<OverrideId>, {CoordinateId{0}}}};
     return n;
   }
   explicit Hands(const std::vector<BindingSetup>& bindings, const std::vector<LayerSetup>& layers = {{SlotId{3}, false}})
@@ -61,7 +61,7 @@ BindingSetup on(int slot, Effect effect, int layer = -1) {
   b.slot = SlotId{static_cast<std::uint16_t>(slot)};
   b.effect = effect;
   if (layer >= 0) b.layer = LayerId{static_cast<std::uint16_t>(layer)};
-  if (effect == Effect::rate) b.numbers = {NumberId{0}};
+  if (effect == Effect::override) b.numbers = {NumberId{0}};
   if (effect == Effect::increment) b.numbers = {NumberId{1}};
   return b;
 }
@@ -99,20 +99,20 @@ TEST_CASE("A press is one step of the increment in force; holding is no second o
   CHECK(h.say(3, 1).empty());  // at the end of the list nothing changes, and nothing is announced
 }
 
-TEST_CASE("The rate moves by notches and stops at both ends") {
-  auto down = on(2, Effect::rate);
+TEST_CASE("The override moves by notches and stops at both ends") {
+  auto down = on(2, Effect::override);
   down.count = -1;
-  Hands h({on(1, Effect::rate), down});
-  CHECK(h.bind.numbers().rate(CoordinateId{0}) == 0.5);
+  Hands h({on(1, Effect::override), down});
+  CHECK(h.bind.numbers().speed_override(CoordinateId{0}) == 0.5);
   for (const double wanted : {1.0, 1.0}) {
     h.say(1, 1);
     h.say(1, 0);
-    CHECK(h.bind.numbers().rate(CoordinateId{0}) == wanted);
+    CHECK(h.bind.numbers().speed_override(CoordinateId{0}) == wanted);
   }
   for (const double wanted : {0.5, 0.1, 0.1}) {
     h.say(2, 1);
     h.say(2, 0);
-    CHECK(h.bind.numbers().rate(CoordinateId{0}) == wanted);
+    CHECK(h.bind.numbers().speed_override(CoordinateId{0}) == wanted);
   }
 }
 

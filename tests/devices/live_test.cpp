@@ -277,9 +277,9 @@ TEST_CASE("A node that cannot be opened any more when it is heard of is no hands
 TEST_CASE("Unplugged at full speed: a controlled stop from there, its times told; plugged in again nothing moves by itself") {
   Bench b;
   std::string text = test::jog_and_step;
-  text.insert(text.find("[handset.pad]\n") + 14, "oldest_ms = 5000\n");
+  text.insert(text.find("[handset.pad]\n") + 14, "max_age_ms = 5000\n");
   text.insert(text.find("kind = \"simulated\"\n") + 19, "silence_ms = 5000\nvalid_ms = 5000\n");
-  const Rig rig = test::rig(text + "[tick]\nlongest_ms = 1000\n");
+  const Rig rig = test::rig(text + "[tick]\nmax_ms = 1000\n");
   LiveHandsets handsets(Seats(rig.seats), b.clock);
   DeviceHands hands(handsets);
   SimulatedLinks links(rig);

@@ -21,7 +21,7 @@ unit = "mm"
 travel = [0, 100]
 speed = 50
 accel = 200
-jerk = 20000
+jerk = { accel = 20000 }
 increments = [0.05]
 [group.plane]
 axes = ["x", "y"]
@@ -32,7 +32,7 @@ unit = "deg"
 travel = [-45, 45]
 speed = 90
 accel = 400
-jerk = 20000
+jerk = { accel = 20000 }
 [pose.park]
 x = 80
 y = 20
@@ -45,7 +45,7 @@ control = "dial.1"
 handwheel = "x"
 [[bind]]
 control = "dial.2"
-handwheel = { axis = "y", by = -2, behind = 0.5 }
+handwheel = { axis = "y", by = -2, max_owed = 0.5 }
 [[bind]]
 control = "trigger.left"
 while = "shoulder.left"
@@ -60,7 +60,7 @@ while = "shoulder.left"
 jog = { axis = "y", stages = [[0, 10], [0.2, 50], [0.6, 100]] }
 [[bind]]
 control = "thumb.left"
-reduced = "while held"
+reduced = "momentary"
 [[bind]]
 control = "thumb.right"
 reduced = "toggle"

@@ -19,7 +19,7 @@ namespace {
 
 Stand stand() { return Stand(test::rig(test::jog_and_step)); }
 
-Interlock held(const Stand& s) { return s.why("x").held.what; }
+Interlock blocked(const Stand& s) { return s.why("x").blocked.what; }
 
 /// The fastest stop from v, in ticks of 2 ms, and two more.
 std::size_t stop_ticks(double v) {
@@ -33,7 +33,7 @@ TEST_CASE("A bump while stowed does nothing, and says why") {
   s.move("stick.left.x", 1).run(0.5);
   CHECK(s.command("x").mode == Mode::off);
   CHECK(s.command("x").v == 0);
-  CHECK(held(s) == Interlock::stowed);
+  CHECK(blocked(s) == Interlock::stowed);
   CHECK(s.why("x").asked);
   CHECK(s.why("x").before.what == Interlock::not_neutral);
   s.make_ready();
@@ -45,10 +45,10 @@ TEST_CASE("Ready, live, jog at exactly full speed, and rest within the braking t
   Stand s = stand();
   s.make_live();
   REQUIRE(s.state() == State::live);
-  CHECK(held(s) == Interlock::unasked);
+  CHECK(blocked(s) == Interlock::unasked);
   s.move("stick.left.x", 1).run(0.5);
   CHECK(s.command("x").v == 50.0);
-  CHECK(held(s) == Interlock::none);
+  CHECK(blocked(s) == Interlock::none);
   s.move("stick.left.x", 0).tick(stop_ticks(50));
   CHECK(s.command("x").v == 0);
 }
@@ -68,7 +68,7 @@ TEST_CASE("Enable that was held, or taped down, beforehand does nothing") {
   CHECK(s.count(Event::Kind::refused) == 1);  // enable while stowed, and it is said
   s.move("stick.left.x", 1).run(0.2);
   CHECK(s.state() == State::ready);
-  CHECK(held(s) == Interlock::not_enabled);
+  CHECK(blocked(s) == Interlock::not_enabled);
   s.release("shoulder.right").tick();
   s.press("shoulder.right").tick();
   CHECK(s.state() == State::ready);  // the stick is still held
@@ -111,13 +111,13 @@ TEST_CASE("Each way to end live: the commanded speed is zero within the braking 
          s.links().break_axis(AxisId{0}, sim::AxisFault::reversed);
          s.run(0.4);
        },
-       State::tripped, Cause::axis_deviates},
+       State::tripped, Cause::following_error},
       {"an axis sticks",
        [](Stand& s) {
          s.links().break_axis(AxisId{0}, sim::AxisFault::stuck);
          s.run(0.2);
        },
-       State::tripped, Cause::axis_deviates},
+       State::tripped, Cause::following_error},
       {"the link falls silent",
        [](Stand& s) {
          s.links().bench(LinkId{0}).silence(true);
@@ -154,7 +154,7 @@ TEST_CASE("A report that was long on its way is held against what the axis was t
   std::string text = test::jog_and_step;
   text.replace(text.find("lag_ms = 0"), 10, "lag_ms = 0\ndelay_ms = 6");
   // 50 mm/s are 0.1 mm a tick; a report is 6 ms old when it comes.
-  text.replace(text.find("speed = 50"), 10, "speed = 50\ndeviation = 0.25");
+  text.replace(text.find("speed = 50"), 10, "speed = 50\nfollowing_error = 0.25");
   Stand s{test::rig(text)};
   s.make_live().move("stick.left.x", 1).run(0.8);
   CHECK(s.state() == State::live);
@@ -277,13 +277,13 @@ TEST_CASE("At the end of travel it says so, and backs off at once") {
   Stand s = stand();
   s.make_live().move("stick.left.x", 1).run(3);
   CHECK(s.command("x").p == 100.0);
-  CHECK(held(s) == Interlock::end_of_travel_high);
+  CHECK(blocked(s) == Interlock::end_of_travel_high);
   s.move("stick.left.x", -1).tick();
-  CHECK(held(s) == Interlock::none);
+  CHECK(blocked(s) == Interlock::none);
   CHECK(s.command("x").v < 0);
 }
 
-TEST_CASE("Rate, increment, go while held, and switches") {
+TEST_CASE("Override, increment, go while held, and switches") {
   Stand s = stand();
   s.tap("face.south");
   CHECK_FALSE(s.switched_on("lamp"));
@@ -456,7 +456,7 @@ TEST_CASE("An eventful session allocates nothing in a tick") {
       for (const BindingSetup& b : rig.setup.bindings)
         if (b.effect == Effect::enable) say(rig.setup.controls[index(b.slot)].control, 1);
     key(200, Effect::step);
-    key(220, Effect::rate);
+    key(220, Effect::override);
     key(240, Effect::set);
     if (phase > 300 && phase < 800) say(ControlId{0}, random.whole(-32768, 32767));
     if (phase == 700) say(ControlId::gap, 3);

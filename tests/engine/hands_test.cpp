@@ -14,11 +14,11 @@ using testing::Stand;
 
 namespace {
 
-/// A carriage with a rate of its own, a rotary axis, a pump's motor that needs its valve, and two handsets.
+/// A carriage with an override of its own, a rotary axis, a pump's motor that needs its valve, and two handsets.
 const std::string bench = R"(gyrax = 1
 [link.bench]
 kind = "simulated"
-[rate]
+[override]
 notches = [10, 50, 100]
 start = 50
 [axis.x]
@@ -42,14 +42,14 @@ accel = 300
 increments = [0.5]
 [group.carriage]
 axes = ["x", "y"]
-[group.carriage.rate]
+[group.carriage.override]
 notches = [5, 25, 100]
 start = 100
 [axis.pump]
 unit = "%"
 accel = 200
-jerk = 2000
-brake = { accel = 400, jerk = 8000 }
+decel = 400
+jerk = { accel = 2000, decel = 8000 }
 motor = { dead_band = 10, rest_ms = 100 }
 needs = ["valve"]
 [switch.valve]
@@ -58,7 +58,7 @@ on_handset_lost = "off"
 [switch.horn]
 [layer.rotary]
 [handset.pad]
-[handset.pad.make]
+[handset.pad.virtual]
 "lever" = { difference = ["trigger.right", "trigger.left"] }
 [handset.keypad]
 device = { id = "1209:0002" }
@@ -73,18 +73,18 @@ std::string permits(const std::string& handset, const char* ready, const char* e
          bind(handset, stop, "permit = \"stop\"") + bind(handset, reset, "permit = \"reset\"");
 }
 
-const std::string both = bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
-                         permits("keypad", "key.kp_enter", "key.kp0", "key.kp_point", "key.kp_minus") +
-                         bind("pad", "stick.left.x", "jog = \"x\"") + bind("pad", "stick.left.x", "in = \"rotary\"\njog = \"turn\"") +
-                         bind("pad", "thumb.left", "layer = \"rotary\"") +
-                         bind("pad", "hat.right", "step = \"x\"\nrepeat = [[0.4, 5], [1, 20]]") + bind("pad", "hat.up", "rate = \"up\"") +
-                         bind("pad", "hat.down", "rate = { of = \"carriage\", to = \"down\" }") +
-                         bind("pad", "hat.left", "increment = { of = \"carriage\", to = 1 }") +
-                         bind("pad", "dial.1", "adjust = \"chosen\"") + bind("pad", "thumb.right", "choose = [\"rate\", \"increment.x\"]") +
-                         bind("pad", "face.south", "set = \"valve\"\ngesture = \"hold\"\nhold_s = 0.5") +
-                         bind("pad", "face.north", "set = { switch = \"horn\", to = \"while held\" }") +
-                         bind("pad", "lever", "jog = \"pump\"") + bind("keypad", "key.kp6", "jog = \"x\"") +
-                         bind("keypad", "stick.right.x", "jog = \"y\"") + bind("keypad", "dial.2", "handwheel = \"y\"");
+const std::string both =
+    bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
+    permits("keypad", "key.kp_enter", "key.kp0", "key.kp_point", "key.kp_minus") + bind("pad", "stick.left.x", "jog = \"x\"") +
+    bind("pad", "stick.left.x", "in = \"rotary\"\njog = \"turn\"") + bind("pad", "thumb.left", "layer = \"rotary\"") +
+    bind("pad", "hat.right", "step = \"x\"\nrepeat = [[0.4, 5], [1, 20]]") + bind("pad", "hat.up", "override = \"up\"") +
+    bind("pad", "hat.down", "override = { of = \"carriage\", to = \"down\" }") +
+    bind("pad", "hat.left", "increment = { of = \"carriage\", to = 1 }") + bind("pad", "dial.1", "adjust = \"chosen\"") +
+    bind("pad", "thumb.right", "choose = [\"override\", \"increment.x\"]") +
+    bind("pad", "face.south", "set = \"valve\"\ngesture = \"hold\"\nhold_s = 0.5") +
+    bind("pad", "face.north", "set = { switch = \"horn\", to = \"momentary\" }") + bind("pad", "lever", "jog = \"pump\"") +
+    bind("keypad", "key.kp6", "jog = \"x\"") + bind("keypad", "stick.right.x", "jog = \"y\"") +
+    bind("keypad", "dial.2", "handwheel = \"y\"");
 
 Stand stand() { return Stand(test::rig(both)); }
 
@@ -110,22 +110,22 @@ TEST_CASE("A latched layer: the stick takes the rotary axis, from neutral only, 
   CHECK(last(s, Event::Kind::layer) == "layer rotary is now on");
   CHECK(s.command("x").v == 0);
   CHECK(s.command("turn").p == 0);
-  CHECK(s.why("turn").held.what == Interlock::not_neutral);
+  CHECK(s.why("turn").blocked.what == Interlock::not_neutral);
   s.move("pad/stick.left.x", 0).tick().move("pad/stick.left.x", 1).run(0.5);
-  CHECK(s.command("turn").v == doctest::Approx(45));  // half of 90: the shared rate
+  CHECK(s.command("turn").v == doctest::Approx(45));  // half of 90: the shared override
   CHECK(s.command("x").v == 0);
 }
 
-TEST_CASE("Rates and increments by group: up, down, picked; each with where it was set") {
+TEST_CASE("Overrides and increments by group: up, down, picked; each with where it was set") {
   Stand s = stand();
   live(s);
-  CHECK(last(s, Event::Kind::rate) == "rate is 50 % (rig.toml:6)");  // told when it was made ready
+  CHECK(last(s, Event::Kind::override) == "override is 50 % (rig.toml:6)");  // told when it was made ready
   s.tap("pad/hat.down");
-  CHECK(last(s, Event::Kind::rate) == "rate.carriage is 25 % (rig.toml:30)");
+  CHECK(last(s, Event::Kind::override) == "override.carriage is 25 % (rig.toml:30)");
   s.move("pad/stick.left.x", 1).run(1);
   CHECK(s.command("x").v == doctest::Approx(12.5));
   s.move("pad/stick.left.x", 0).run(0.5).tap("pad/hat.up");
-  CHECK(last(s, Event::Kind::rate) == "rate is 100 % (rig.toml:6)");
+  CHECK(last(s, Event::Kind::override) == "override is 100 % (rig.toml:6)");
   s.tap("pad/hat.left");
   CHECK(last(s, Event::Kind::increment) == "increment.carriage is 1 mm for x");
   const double before = s.command("x").p;
@@ -137,7 +137,7 @@ TEST_CASE("One dial adjusts the number that is chosen") {
   Stand s = stand();
   live(s);
   s.turn("pad/dial.1", -1).tick();
-  CHECK(last(s, Event::Kind::rate) == "rate is 10 % (rig.toml:6)");
+  CHECK(last(s, Event::Kind::override) == "override is 10 % (rig.toml:6)");
   s.tap("pad/thumb.right");
   CHECK(last(s, Event::Kind::chosen) == "the dial adjusts increment.x now");
   s.turn("pad/dial.1", 5).tick();
@@ -205,9 +205,9 @@ TEST_CASE("A motor: refused while what it needs is off, past its dead band, and 
   CHECK(s.count(Event::Kind::move_refused) == 1);
   s.press("pad/face.south").run(0.6).release("pad/face.south").run(0.2);
   CHECK(s.command("pump").v == 0);  // it came on under a lever that was held: let go first
-  CHECK(s.why("pump").held.what == Interlock::not_neutral);
+  CHECK(s.why("pump").blocked.what == Interlock::not_neutral);
   s.move("pad/trigger.right", 0).tick().move("pad/trigger.right", 1).run(2);
-  CHECK(s.command("pump").v == doctest::Approx(50));  // the shared rate
+  CHECK(s.command("pump").v == doctest::Approx(50));  // the shared override
   CHECK(s.frames()[0].axes[3].position == 550'000);   // 10 % and half of the rest
   s.move("pad/trigger.left", 1).move("pad/trigger.right", 0);
   double rested_s = 0;
@@ -225,7 +225,7 @@ TEST_CASE("A motor: refused while what it needs is off, past its dead band, and 
   s.press("pad/face.south").run(0.6);  // the valve goes off under it
   s.run(0.6);
   CHECK(s.command("pump").v == 0);
-  CHECK(s.why("pump").held.what == Interlock::switch_off);
+  CHECK(s.why("pump").blocked.what == Interlock::switch_off);
 }
 
 TEST_CASE("One handset is in charge: another says so, takes over at rest by its own ready, and stops always") {
@@ -360,7 +360,7 @@ TEST_CASE("Keys together are one gesture: in either order within their time, and
 TEST_CASE("What lasts while keys are held together ends with the first that is let go") {
   const std::string rig =
       bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
-      bind("pad", "face.south", "with = [\"face.west\", \"face.north\"]\nset = { switch = \"horn\", to = \"while held\" }");
+      bind("pad", "face.south", "with = [\"face.west\", \"face.north\"]\nset = { switch = \"horn\", to = \"momentary\" }");
   for (const char* let_go : {"pad/face.south", "pad/face.west", "pad/face.north"}) {
     CAPTURE(let_go);
     Stand s(test::rig(rig));

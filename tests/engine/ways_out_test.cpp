@@ -34,8 +34,8 @@ unit = "mm"
 travel = [0, 100]
 speed = 50
 accel = 20
-jerk = 200
-brake = { accel = 40, jerk = 400 }
+decel = 40
+jerk = { accel = 200, decel = 400 }
 increments = [0.05]
 [group.plane]
 axes = ["x", "y"]
@@ -99,7 +99,7 @@ TEST_CASE("1. A key let go in the very reading that reveals a gap, or is refused
 
 TEST_CASE("1. What is on while a key is held goes off when nobody knows the key any more") {
   for (const bool live : {false, true}) {
-    Stand s(test::rig(changed(test::jog_and_step, "set = \"lamp\"", "set = { switch = \"lamp\", to = \"while held\" }")));
+    Stand s(test::rig(changed(test::jog_and_step, "set = \"lamp\"", "set = { switch = \"lamp\", to = \"momentary\" }")));
     s.make_ready();
     if (live) s.make_live();
     s.press("face.south").tick();
@@ -163,7 +163,7 @@ TEST_CASE("4. What is squeezed through does not enable, however it came there, a
   CHECK(h.state() == State::ready);
 }
 
-TEST_CASE("5. A stop ends each axis of a pose by its own brake; letting the key go stays on the line") {
+TEST_CASE("5. A stop ends each axis of a pose by its own deceleration; letting the key go stays on the line") {
   struct Way {
     const char* what;
     void (*stop)(Stand&);
@@ -212,7 +212,7 @@ TEST_CASE("6. With power left on by category 2, everything that is worse still t
          static const AxisReport elsewhere[] = {{true, 40, 0}};  // a report's axes are looked at later
          s.report({LinkId{0}, 1u << 20, s.now(), s.now(), elsewhere});
        },
-       Cause::axis_deviates},
+       Cause::following_error},
   };
   for (const Way& way : ways) {
     CAPTURE(way.what);
@@ -225,7 +225,7 @@ TEST_CASE("6. With power left on by category 2, everything that is worse still t
         s.press("menu.left").run(0.1).release("menu.left").release("shoulder.right").tick();
       }
       REQUIRE(s.state() == (trips ? State::tripped : State::stowed));
-      REQUIRE(s.command("x").mode == Mode::hold);
+      REQUIRE(s.command("x").mode == Mode::stand);
       way.act(s);
       s.tick();
       s.run(0.2);
@@ -250,8 +250,8 @@ TEST_CASE("7. Power off in the middle of a pose: nothing lives on, and it starts
   CHECK(s.count(Event::Kind::fault) == 0);
 }
 
-TEST_CASE("8. In a group every axis goes by its own rate, on its own and to a pose") {
-  Stand s(test::rig(plane + "[axis.y.rate]\nnotches = [10]\nstart = 10\n"));
+TEST_CASE("8. In a group every axis goes by its own override, on its own and to a pose") {
+  Stand s(test::rig(plane + "[axis.y.override]\nnotches = [10]\nstart = 10\n"));
   s.make_live().move("stick.left.y", 1).run(4);
   CHECK(s.command("y").v == doctest::Approx(5));
   s.move("stick.left.y", 0).run(1).move("stick.left.x", 1).run(0.5);
@@ -270,8 +270,8 @@ TEST_CASE("9. A motor gets nothing while others move, and no power backwards fro
 [axis.belt]
 unit = "%"
 accel = 233
-jerk = 1717
-brake = { accel = 311, jerk = 4711 }
+decel = 311
+jerk = { accel = 1717, decel = 4711 }
 motor = { dead_band = 10 }
 )" + bind("stick.left.x", "jog = \"belt\"")));
   s.make_live();
@@ -329,7 +329,7 @@ const std::string two_hands = R"(gyrax = 1
 kind = "simulated"
 [link.far]
 kind = "simulated"
-[rate]
+[override]
 notches = [10, 50, 100]
 start = 50
 [reduced]
@@ -372,9 +372,9 @@ y = 90
                               bind("pad", "stick.left.x", "jog = \"x\"") + bind("pad", "stick.left.y", "jog = \"y\"") +
                               bind("pad", "throttle", "follow = { axis = \"tilt\", catch_up = 30 }") +
                               bind("pad", "hat.right", "step = \"x\"") + bind("pad", "dial.1", "handwheel = \"x\"") +
-                              bind("pad", "thumb.left", "pose = \"far\"") + bind("pad", "hat.up", "rate = \"up\"") +
-                              bind("box", "hat.up", "rate = \"up\"") + bind("box", "hat.down", "rate = \"down\"") +
-                              bind("box", "face.south", "reduced = \"while held\"") + bind("box", "face.north", "reduced = \"toggle\"") +
+                              bind("pad", "thumb.left", "pose = \"far\"") + bind("pad", "hat.up", "override = \"up\"") +
+                              bind("box", "hat.up", "override = \"up\"") + bind("box", "hat.down", "override = \"down\"") +
+                              bind("box", "face.south", "reduced = \"momentary\"") + bind("box", "face.north", "reduced = \"toggle\"") +
                               bind("box", "face.west", "set = \"clamp\"") + bind("box", "stick.left.x", "jog = \"x\"");
 
 void live_with_pad(Stand& s) {
@@ -444,7 +444,7 @@ TEST_CASE("13. What was begun before a stop or a change of state is void, and it
   {
     // A tapped ready, which waits for a second tap, and a stop in between.
     Stand s(test::rig(changed(test::jog_and_step, "permit = \"ready\"", "permit = \"ready\"\ngesture = \"tap\"") +
-                      bind("menu.right", "gesture = \"double tap\"\nrate = \"up\"")));
+                      bind("menu.right", "gesture = \"double tap\"\noverride = \"up\"")));
     s.tap("menu.right").tap("face.east").run(1);
     CHECK(s.state() == State::stowed);
   }
@@ -457,10 +457,10 @@ TEST_CASE("14. What one axis of a group needs all of it needs, until what was as
     live_with_pad(s);
     s.move("pad/stick.left.x", 1).run(0.3).tap("box/face.west").run(0.5);
     CHECK(s.command("x").v == 0);
-    CHECK(s.why("x").held.what == Interlock::switch_off);
+    CHECK(s.why("x").blocked.what == Interlock::switch_off);
     s.tap("box/face.west").run(0.5);
     CHECK(s.command("x").v == 0);
-    CHECK(s.why("x").held.what == Interlock::not_neutral);
+    CHECK(s.why("x").blocked.what == Interlock::not_neutral);
     s.move("pad/stick.left.x", 0).tick().move("pad/stick.left.x", 1).run(0.3);
     CHECK(s.command("x").v > 10);
   }
@@ -487,7 +487,7 @@ TEST_CASE("14. What one axis of a group needs all of it needs, until what was as
     const double stands = s.command("tilt").p;
     s.tap("box/face.west").run(1);
     CHECK(s.command("tilt").p == stands);
-    CHECK(s.why("tilt").held.what == Interlock::not_met);
+    CHECK(s.why("tilt").blocked.what == Interlock::not_met);
     for (int i = 20; i <= 90; ++i) s.move("pad/throttle", 0.01 * i).tick(5);
     s.run(2);
     CHECK(s.command("tilt").p > stands + 5);
@@ -652,12 +652,12 @@ TEST_CASE("Who may make it faster under somebody else's hands: slower anybody, f
   Stand s(test::rig(two_hands));
   live_with_pad(s);
   s.tap("box/hat.up");
-  CHECK(s.engine().bind().numbers().percent(RateId{0}) == 50);
+  CHECK(s.engine().bind().numbers().percent(OverrideId{0}) == 50);
   CHECK(told(s, Event::Kind::number_refused, Interlock::another_in_charge));
   s.tap("box/hat.down");
-  CHECK(s.engine().bind().numbers().percent(RateId{0}) == 10);
+  CHECK(s.engine().bind().numbers().percent(OverrideId{0}) == 10);
   s.tap("pad/hat.up");
-  CHECK(s.engine().bind().numbers().percent(RateId{0}) == 50);
+  CHECK(s.engine().bind().numbers().percent(OverrideId{0}) == 50);
   s.tap("box/face.north");
   CHECK(s.engine().bind().reduced());
   s.tap("box/face.north");

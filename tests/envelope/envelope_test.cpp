@@ -76,13 +76,13 @@ TEST_CASE("Each kind of bad command is refused, and replaced in the same tick by
       {"position is infinite", inf, 20},
       {"faster than the limit", 50.35, 50.1},
       {"gains by more than the jerk", 50.2005, 20.15, 30},
-      {"loses by more than the brake jerk", 50.1985, 19.55, -90},
+      {"loses by more than the deceleration's jerk", 50.1985, 19.55, -90},
       {"a speed that its acceleration does not give", 50.2, 20.5},
       {"leaps", 51, 20},
       {"leaps back", 49, 20},
       {"does not fit its own speed", 50.2 + 0.001, 20},
       {"moves though it may not", 50.2, 20, 0, false},
-      {"moves while holding", 50.2, 20, 0, true, Mode::hold},
+      {"moves while holding", 50.2, 20, 0, true, Mode::stand},
       {"stands at once though it may not move", 50, 0, 0, false},
   };
   for (const Case& c : cases) {
@@ -107,8 +107,8 @@ TEST_CASE("Each kind of bad command is refused, and replaced in the same tick by
   }
 }
 
-TEST_CASE("Its own ramp from wherever the motion was: as short as a stop can be, inside the brake limits, in one piece") {
-  const Pace pace{50, 200, 2000, 400, 8000};
+TEST_CASE("Its own ramp from wherever the motion was: as short as a stop can be, inside the deceleration limits, in one piece") {
+  const MotionLimits in_force{50, 200, 2000, 400, 8000};
   for (const auto& start : {std::pair{20.0, 0.0}, {30.0, 150.0}, {45.0, 0.0}, {3.0, 0.0}, {1.0, 40.0}, {0.3, 10.0}}) {
     const double v = start.first, a = start.second;
     for (const double span : {0.0007, 0.01, 0.5}) {
@@ -126,7 +126,7 @@ TEST_CASE("Its own ramp from wherever the motion was: as short as a stop can be,
         last = c;
         if (c.v == 0 && c.a == 0) break;
       }
-      const StopReach reach = stop_reach({0, v, a}, pace);
+      const StopReach reach = stop_reach({0, v, a}, in_force);
       CHECK(c.p == doctest::Approx(50 + reach.distance).epsilon(1e-9));
       CHECK(t <= reach.time_s);
     }

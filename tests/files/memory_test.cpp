@@ -90,7 +90,7 @@ TEST_CASE("readers of TOML take no more memory than they state") {
 }
 
 TEST_CASE("a rig that may be read takes no more memory than is stated") {
-  const std::string fine = read_text("demo/fine.toml", greatest_rig).text;
+  const std::string fine = read_text("demo/fine.toml", max_rig).text;
   for (const char* piece : {"[[bind]]\ncontrol=\"face.south\"\nstep={{axis=\"x\",by=1}}\n", "[layer.l{}]\n",
                             "[axis.a{}]\nunit=\"mm\"\ntravel=[0,1]\nspeed=1\naccel=1\njerk=1\nlink=\"bench\"\n"}) {
     Case one{piece, fine};
@@ -115,7 +115,7 @@ TEST_CASE("a reader of tracks takes no more memory than it states") {
 
 TEST_CASE("a reader of logbooks takes no more memory than it states") {
   const std::size_t bytes = 200'000;
-  const std::string whole = read_text("tests/fuzz/corpus/logbook/short.jsonl", greatest_log_line).text;
+  const std::string whole = read_text("tests/fuzz/corpus/logbook/short.jsonl", max_log_line).text;
   const std::string head = whole.substr(0, whole.find('\n') + 1);
   REQUIRE(head.starts_with("{\"gyrax_logbook\""));
   for (const Case& one : std::vector<Case>{{"numbers", many("[", "0,", "0]\n", bytes)},

@@ -74,7 +74,7 @@ TEST_CASE("Every code has a stable name of its own and a meaning") {
 }
 
 TEST_CASE("Of words, the one that was probably meant") {
-  const std::vector<std::string> words{"travel", "speed", "accel", "brake"};
+  const std::vector<std::string> words{"travel", "speed", "accel", "decel"};
   CHECK(gyrax::nearest("travle", words) == "travel");
   CHECK(gyrax::nearest("acel", words) == "accel");
   CHECK(gyrax::nearest("colour", words).empty());

@@ -64,7 +64,7 @@ TEST_CASE("Every control has one name, and every name one control") {
     CHECK(find_control(c.type, c.code, c.hat_side) == &c);
     CHECK(control_name(c.id) == c.name);
   }
-  CHECK(all_controls().size() <= greatest_controls);
+  CHECK(all_controls().size() <= max_controls);
   CHECK(find_control(EV_KEY, BTN_DPAD_UP)->name == "hat.up");  // a second code for the same place
   CHECK(find_control("stick.left.y")->reversed);
   CHECK(nearest_control("stick.lefft.x") == "stick.left.x");
@@ -236,7 +236,7 @@ TEST_CASE("A session's tracks have a bound together, held before they are read")
   std::filesystem::create_directories(folder);
   write_text(folder + "/a.evemu", "N: pad\n");
   write_text(folder + "/b.evemu", "N: pad\n");
-  std::filesystem::resize_file(folder + "/b.evemu", greatest_track - 6);  // a hole, and one byte too many with the other
+  std::filesystem::resize_file(folder + "/b.evemu", max_track - 6);  // a hole, and one byte too many with the other
   std::string said;
   try {
     parse_session("gyrax_session = 1\nlength_s = 5\n[handset.a]\ntrack = \"a.evemu\"\n[handset.b]\ntrack = \"b.evemu\"\n",

@@ -35,9 +35,9 @@ Session session() {
 Rig patient_rig() {
   std::string text = test::jog_and_step;
   const auto after = [&](const std::string& what, const std::string& more) { text.insert(text.find(what) + what.size(), more); };
-  after("[handset.pad]\n", "oldest_ms = 60_000\n");
+  after("[handset.pad]\n", "max_age_ms = 60_000\n");
   after("kind = \"simulated\"\n", "silence_ms = 60_000\nvalid_ms = 60_000\n");
-  return test::rig(text + "[tick]\nlongest_ms = 1000\n");
+  return test::rig(text + "[tick]\nmax_ms = 1000\n");
 }
 
 bool saw(const RunView& view, Event::Kind kind, State state) {
@@ -125,7 +125,7 @@ TEST_CASE("More readings than a tick takes wait for the next; a calibration goes
   const BootClock clock;
   Runner::Options options;
   options.real_time = false;
-  options.greatest_readings = 100;
+  options.max_readings = 100;
   Runner runner(rig, flood, links, clock, options);
   std::thread engine([&] { runner.run(); });
   while (runner.look().readings < 5002) std::this_thread::sleep_for(1ms);

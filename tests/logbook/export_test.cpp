@@ -20,7 +20,7 @@ TEST_CASE("CSV: a row a tick, as many fields as the header, numbers that read ba
   std::string line;
   std::getline(csv, line);
   const auto fields = std::count(line.begin(), line.end(), ',');
-  CHECK(line.starts_with("t_s,main_state,rate_percent,x_asked,x_p_mm,x_v_mm_s,x_a_mm_s2,x_machine_mm,x_held"));
+  CHECK(line.starts_with("t_s,main_state,override_percent,x_asked,x_p_mm,x_v_mm_s,x_a_mm_s2,x_machine_mm,x_blocked"));
   std::size_t rows = 0;
   double last_x = -1;
   while (std::getline(csv, line)) {

@@ -28,7 +28,7 @@ struct Folder {
   std::string operator/(const std::string& name) const { return (path / name).string(); }
 };
 
-constexpr std::size_t ticks = 5000;  // ten seconds: refused, ready, live, steps, rates
+constexpr std::size_t ticks = 5000;  // ten seconds: refused, ready, live, steps, overrides
 
 std::string read(const std::string& path) { return read_text(path, 1u << 30).text; }
 

@@ -14,7 +14,7 @@ using Step = AxisMotion::Step;
 
 namespace {
 
-constexpr Pace full{.speed = 50, .accel = 200, .jerk = 4000, .brake_accel = 400, .brake_jerk = 16000};
+constexpr MotionLimits full{.speed = 50, .accel = 200, .jerk = 4000, .decel = 400, .decel_jerk = 16000};
 constexpr Nano micron = 1'000;
 
 AxisMotion axis(double low = 0, double high = 100) { return AxisMotion(*AxisLimits::make(low, high, full)); }
@@ -165,10 +165,10 @@ TEST_CASE("A handwheel that owes no more than a set distance: it stops when the 
       taken += counts - a.wheel(counts, click, most);
       a.settle();
       a.advance(0.004);
-      const double brake = std::abs(stop_reach(a.state(), full).distance);
+      const double decel = std::abs(stop_reach(a.state(), full).distance);
       const double owed = from_nano(a.goal()) - a.state().p;
       // While it still brakes from the other direction it cannot help moving away from what was asked just now.
-      if (owed * a.state().v >= 0) REQUIRE(std::abs(owed) <= std::max(from_nano(most), brake) + 50 * 0.004);
+      if (owed * a.state().v >= 0) REQUIRE(std::abs(owed) <= std::max(from_nano(most), decel) + 50 * 0.004);
     }
     const double before = a.state().p;
     run(a, 3);
@@ -209,13 +209,13 @@ TEST_CASE("Follow: taking hold never leaps, the axis comes at the catch-up speed
   CHECK(a.state().p == 100);
 }
 
-TEST_CASE("Limits change in flight: down to the new ones in the least time, brakes untouched") {
+TEST_CASE("Limits change in flight: down to the new ones in the least time, deceleration untouched") {
   AxisMotion a = axis(0, 1e6);
   a.jog(50);
   run(a, 1);
   REQUIRE(a.state().v == 50);
   a.scale(0.05, 1);
-  const double least = change_speed(a.state(), 2.5, a.pace()).duration();
+  const double least = change_speed(a.state(), 2.5, a.in_force()).duration();
   double t = 0;
   for (; a.state().v > 2.5; t += 0.001) a.advance(0.001);
   CHECK(t <= least + 0.0011);
@@ -379,7 +379,7 @@ TEST_CASE("To a pose: on a straight line, together, each inside its limits; held
     CHECK(together);
     // Along 300.05 mm of x its own speed decides, and all else the turntable that does 90 deg on the way.
     const double x_for_deg = 300.05 / 90;
-    const Pace line{180, 200 * x_for_deg, 1000 * x_for_deg, 300 * x_for_deg, 3000 * x_for_deg};
+    const MotionLimits line{180, 200 * x_for_deg, 1000 * x_for_deg, 300 * x_for_deg, 3000 * x_for_deg};
     if (!held) CHECK(t == doctest::Approx(shortest_time({}, 300.05, line)).epsilon(0.001));
   }
   // Given up it comes to rest on the line. So does a coupled group that is stopped; any other's axes brake for themselves.

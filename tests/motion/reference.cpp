@@ -32,7 +32,7 @@ double first_time(double end, Is is) {
 bool forwards(const State& s) { return s.v > 0 || (s.v == 0 && s.a >= 0); }
 
 /// The jerk that raises the acceleration: a > 0 gains forwards and brakes backwards.
-double raising(const State& s, const Limits& l) { return (s.a >= 0) == forwards(s) ? l.jerk : l.brake_jerk; }
+double raising(const State& s, const Limits& l) { return (s.a >= 0) == forwards(s) ? l.jerk : l.decel_jerk; }
 
 /// Time until a standstill is passed under this jerk; `end` if none is in that time.
 double until_standstill(const State& s, double jerk, double end) {
@@ -49,13 +49,13 @@ double until_standstill(const State& s, double jerk, double end) {
 State push(State s, double t, const Limits& l) {
   for (int events = 0; t > 0 && events < 100; ++events) {
     const bool forward = forwards(s);
-    const double cap = forward ? l.accel : l.brake_accel;
+    const double cap = forward ? l.accel : l.decel;
     // A standstill is to be passed with no more than accel, and with no more than the speed bears.
     const double through = std::min(l.accel, std::sqrt(2 * l.jerk * l.speed));
-    const auto must_lower = [&](const State& x) { return x.a > through && x.a * x.a - through * through >= -2 * l.brake_jerk * x.v; };
+    const auto must_lower = [&](const State& x) { return x.a > through && x.a * x.a - through * through >= -2 * l.decel_jerk * x.v; };
     double jerk = raising(s, l), span = t;
     if (!forward && must_lower(s)) {
-      jerk = -l.brake_jerk;
+      jerk = -l.decel_jerk;
     } else if (s.a < 0) {
       span = std::min(t, -s.a / jerk);
     } else if (s.a < cap) {
@@ -155,12 +155,12 @@ double switching_time(double v, double a, double way, const Limits& l) {
 
 Limits Lattice::limits() const {
   const double jerk_unit = accel_unit / step_s;
-  return {static_cast<double>(speed) * accel_unit * step_s / 2, accel * accel_unit, jerk * jerk_unit, brake_accel * accel_unit,
-          brake_jerk * jerk_unit};
+  return {static_cast<double>(speed) * accel_unit * step_s / 2, accel * accel_unit, jerk * jerk_unit, decel * accel_unit,
+          decel_jerk * jerk_unit};
 }
 
 std::vector<Lattice::Reach> Lattice::reach(int steps) const {
-  const int most = std::max(accel, brake_accel);
+  const int most = std::max(accel, decel);
   const std::int64_t row = 2 * most + 1, columns = 2 * speed + 1;
   constexpr std::int64_t never = std::numeric_limits<std::int64_t>::min() / 4;
   // In units of accel_unit·step²/6; the furthest to the right, and with the sign turned, the furthest to the left.
@@ -177,7 +177,7 @@ std::vector<Lattice::Reach> Lattice::reach(int steps) const {
     for (std::int64_t v = -speed; v <= speed; ++v)
       for (int a = -most; a <= most; ++a) {
         if (now[0][at(v, a)] == never) continue;
-        for (int change = -std::max(jerk, brake_jerk); change <= std::max(jerk, brake_jerk); ++change) {
+        for (int change = -std::max(jerk, decel_jerk); change <= std::max(jerk, decel_jerk); ++change) {
           const int b = a + change;
           const std::int64_t w = v + a + b;
           if (w < -speed || w > speed || a * b < 0) continue;
@@ -187,7 +187,7 @@ std::vector<Lattice::Reach> Lattice::reach(int steps) const {
           const bool gains = way * acting > 0, loses = way * acting < 0;
           const int top = std::max(std::abs(a), std::abs(b)), by = std::abs(change);
           if ((gains || crosses) && (top > accel || by > jerk)) continue;
-          if ((loses || crosses) && (top > brake_accel || by > brake_jerk)) continue;
+          if ((loses || crosses) && (top > decel || by > decel_jerk)) continue;
           if (!gains && !loses && !crosses && (a != 0 || b != 0)) continue;
           const std::int64_t moved = 3 * v + 2 * a + b;
           auto& right = next[0][at(w, b)];

@@ -1,5 +1,5 @@
 // Two slow ways to find out how fast a jerk-limited move can be, written apart from the motion room and sharing nothing
-// with it. Limits as there: gaining speed with accel and jerk, losing it with brake_accel and brake_jerk.
+// with it. Limits as there: gaining speed with accel and jerk, losing it with decel and decel_jerk.
 #pragma once
 
 #include <cstdint>
@@ -8,7 +8,7 @@
 namespace reference {
 
 struct Limits {
-  double speed, accel, jerk, brake_accel, brake_jerk;
+  double speed, accel, jerk, decel, decel_jerk;
 };
 
 /// Searches over switching times: pushes as hard as is legal towards one side for a while, then stops as fast as is legal,
@@ -21,8 +21,8 @@ double switching_time(double v, double a, double way, const Limits& limits);
 /// claims to be the fastest may take longer than k steps to get there.
 struct Lattice {
   double step_s = 0, accel_unit = 0;  ///< time step; accelerations are multiples of the unit
-  int accel = 0, brake_accel = 0;     ///< limits in units
-  int jerk = 1, brake_jerk = 1;       ///< most units a step
+  int accel = 0, decel = 0;           ///< limits in units
+  int jerk = 1, decel_jerk = 1;       ///< most units a step
   std::int64_t speed = 0;             ///< limit in units of accel_unit·step/2
   std::int64_t v0 = 0;
   int a0 = 0;  ///< start in the same units, at position 0

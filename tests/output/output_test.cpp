@@ -50,12 +50,12 @@ TEST_CASE("One frame a link, each word in its device's unit, with how long it is
   const Wiring switches[] = {{LinkId{1}, 0}};
   const std::optional<MotorMap> motors[3];
   Output output(links, axes, servos, motors, switches);
-  const AxisCommand commands[] = {{Mode::follow, 0.05, 1, 0, {}}, {Mode::hold, 30, 0, 0, {}}, {Mode::off, -1.5, 0, 0, {}}};
+  const AxisCommand commands[] = {{Mode::follow, 0.05, 1, 0, {}}, {Mode::stand, 30, 0, 0, {}}, {Mode::off, -1.5, 0, 0, {}}};
   const std::uint8_t states[] = {1};
   const auto frames = output.frames(commands, states, Time{2s});
   REQUIRE(frames.size() == 2);
   CHECK(frames[0].axes.size() == 1);
-  CHECK(frames[0].axes[0] == AxisWord{Mode::hold, 1800});
+  CHECK(frames[0].axes[0] == AxisWord{Mode::stand, 1800});
   CHECK(frames[1].axes[0] == AxisWord{Mode::follow, 50'000'000});
   CHECK(frames[1].axes[1] == AxisWord{Mode::off, -1'500'000'000});
   CHECK(frames[1].switches[0] == 1);

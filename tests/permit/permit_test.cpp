@@ -94,9 +94,9 @@ TEST_CASE("Category 1 takes the power at rest, category 0 at once, and the harde
   p.apply(PermitEvent::stop, Cause::stop_key);            // 1
   CHECK(p.category() == Category::one);
   CHECK(p.powered());
-  p.apply(PermitEvent::fault, Cause::axis_deviates);  // 0
+  p.apply(PermitEvent::fault, Cause::following_error);  // 0
   CHECK_FALSE(p.powered());
-  CHECK(p.cause() == Cause::axis_deviates);  // a fault explains more than a key
+  CHECK(p.cause() == Cause::following_error);  // a fault explains more than a key
   p.apply(PermitEvent::fault, Cause::link_silent);
   CHECK(p.category() == Category::zero);
   p.apply(PermitEvent::rest, Cause::none);
@@ -118,7 +118,7 @@ TEST_CASE("Random events: the table and the explanation agree") {
       if (e == PermitEvent::squeeze) cause = Cause::enable_squeezed;
       if (e == PermitEvent::stow) cause = Cause::stow;
       if (e == PermitEvent::stop) cause = Cause::stop_key;
-      if (e == PermitEvent::fault) cause = random.chance(0.3) ? Cause::axis_deviates : Cause::handset_gone;
+      if (e == PermitEvent::fault) cause = random.chance(0.3) ? Cause::following_error : Cause::handset_gone;
       p.apply(e, cause);
       m.event(e, static_cast<int>(about(cause).category));
       ++visits[static_cast<std::size_t>(p.phase())];
@@ -140,7 +140,7 @@ TEST_CASE("Every cause has a name of its own, a sentence, and a category") {
   }
   // What a hand lets go of keeps the power; what cannot be steered any more loses it at once; the rest stops first.
   CHECK(about(Cause::enable_released).category == Category::two);
-  CHECK(about(Cause::axis_deviates).category == Category::zero);
+  CHECK(about(Cause::following_error).category == Category::zero);
   for (const Cause cause : {Cause::stop_key, Cause::stow, Cause::handset_gone, Cause::link_silent, Cause::tick_late})
     CHECK(about(cause).category == Category::one);
   for (const Cause cause : {Cause::enable_released, Cause::enable_squeezed, Cause::stop_key, Cause::stow}) CHECK_FALSE(about(cause).fault);

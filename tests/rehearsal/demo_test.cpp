@@ -128,7 +128,7 @@ TEST_CASE("The end of travel is met exactly and never passed, by the command") {
     }
   }
   CHECK(demo().axis("x")[demo().at(16)].position == 420.0);
-  CHECK(demo().axis("x")[demo().at(16)].why.held.what == Interlock::end_of_travel_high);
+  CHECK(demo().axis("x")[demo().at(16)].why.blocked.what == Interlock::end_of_travel_high);
 }
 
 TEST_CASE("Each stop: zero commanded speed within braking time and two ticks, and the machine stands soon after") {
@@ -150,7 +150,7 @@ TEST_CASE("Each stop: zero commanded speed within braking time and two ticks, an
 TEST_CASE("Stowed, not enabled, at the end of travel, tripped: what was asked for and held is told with what would release it") {
   for (const Interlock wanted : {Interlock::stowed, Interlock::not_enabled, Interlock::end_of_travel_high, Interlock::tripped}) {
     bool told = false;
-    for (const HeldSummary& held : demo().summary.held) told = told || (held.held.what == wanted && held.total_s > 0.1);
+    for (const BlockedSummary& one : demo().summary.blocked) told = told || (one.blocked.what == wanted && one.total_s > 0.1);
     CHECK(told);
   }
 }
@@ -162,7 +162,7 @@ TEST_CASE("The other faults of the simulated bench trip the zone as well") {
     const Rehearsal done = rehearse(demo().rig, session);
     bool tripped = false;
     for (const Event& e : done.events)
-      tripped = tripped || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == Cause::axis_deviates);
+      tripped = tripped || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == Cause::following_error);
     CHECK(tripped);
   }
 }

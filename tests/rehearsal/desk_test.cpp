@@ -28,7 +28,7 @@ TEST_CASE("The desk session is told as it always was") {
   test::check_golden("tests/golden/desk_summary.txt", text(d.rig, summary));
 }
 
-TEST_CASE("Rates: 5 % at first, then all of it; twelve held steps of 5 mm, exactly") {
+TEST_CASE("Overrides: 5 % at first, then all of it; twelve held steps of 5 mm, exactly") {
   const test::Rehearsed& d = desk();
   CHECK(d.at("x", 4).speed == doctest::Approx(9));  // 5 % of 180
   CHECK(d.at("x", 6.5).speed == doctest::Approx(180));
@@ -42,19 +42,19 @@ TEST_CASE("The layer comes on under a stick that is held: neither axis jumps, an
   CHECK(d.at("x", 8.2).speed < -50);
   CHECK(d.at("x", 8.9).speed == 0);
   CHECK(d.at("turntable", 8.9).speed == 0);
-  CHECK(d.at("turntable", 8.9).why.held.what == Interlock::not_neutral);
+  CHECK(d.at("turntable", 8.9).why.blocked.what == Interlock::not_neutral);
   CHECK(d.at("turntable", 10.5).speed < -30);
 }
 
 TEST_CASE("The belt: not without its vacuum, softly, and through rest before it turns round") {
   const test::Rehearsed& d = desk();
-  CHECK(d.at("belt", 20.4).why.held.what == Interlock::switch_off);
+  CHECK(d.at("belt", 20.4).why.blocked.what == Interlock::switch_off);
   const AxisTrace& belt = d.axis("belt");
   std::size_t rested = 0;
   for (std::size_t t = 1; t < belt.size(); ++t) {
     REQUIRE(belt[t].speed * belt[t - 1].speed >= 0);
     REQUIRE(std::abs(belt[t].speed - belt[t - 1].speed) <= 240 * 0.002 + 1e-9);
-    if (belt[t].why.held.what == Interlock::turning_round && belt[t].speed == 0) ++rested;
+    if (belt[t].why.blocked.what == Interlock::turning_round && belt[t].speed == 0) ++rested;
   }
   CHECK(rested >= 75);  // 150 ms of 2 ms
   CHECK(d.at("belt", 25.2).speed < -90);

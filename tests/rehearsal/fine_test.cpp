@@ -31,7 +31,7 @@ TEST_CASE("Where everything ends, worked out by hand") {
   CHECK(f.axis("y").back().position == 10);
   // At the end of travel, and held there.
   CHECK(f.at("x", 16).position == 420);
-  CHECK(f.at("x", 16).why.held.what == Interlock::end_of_travel_high);
+  CHECK(f.at("x", 16).why.blocked.what == Interlock::end_of_travel_high);
 }
 
 TEST_CASE("On the way to a pose both axes are on the line, also held in between") {
@@ -42,7 +42,7 @@ TEST_CASE("On the way to a pose both axes are on the line, also held in between"
   CHECK(f.at("x", 9.7).position > 20);
 }
 
-TEST_CASE("Reduced speed: 25 mm/s for the carriage while it is on, and within its brakes when it comes on") {
+TEST_CASE("Reduced speed: 25 mm/s for the carriage while it is on, and within its deceleration when it comes on") {
   const test::Rehearsed& f = fine();
   CHECK(f.at("x", 4.3).speed == doctest::Approx(25));
   CHECK(f.at("x", 18.3).speed == doctest::Approx(-180));

@@ -60,7 +60,7 @@ TEST_CASE("What is measured of each is what its calibration says, to the last le
       for (const auto& [code, name] : kind.named) track.device.named[{std::uint16_t{3}, code}] = name;
       const DeviceCalibration measured = measure(track, 0);
       const std::string path = at(std::string(shown) + ".calibration.toml");
-      const Text text = read_text(path, greatest_calibration);
+      const Text text = read_text(path, max_calibration);
       if (text.error) continue;  // the dial has nothing to calibrate
       CHECK(write_calibration(measured) == text.text);
       CHECK(write_calibration(parse_calibration(text.text, path)) == text.text);

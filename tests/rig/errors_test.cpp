@@ -54,12 +54,14 @@ std::vector<Case> cases() {
       {Code::syntax, "a table's name begins with no letter", changed("[handset.pad]", "[?andset.pad]")},
       {Code::syntax, "a key that goes too deep", added("[axis.x.a.b.c.d.e.f.g.h.i.j.k.l.m.n.o]\n")},
       {Code::syntax, "values that lie too deep in one another", added("a = [[[[[[[[[[[[[[[[[0]]]]]]]]]]]]]]]]]\n")},
-      {Code::unreadable, "larger than a rig can be", added(std::string(greatest_rig, '\n'))},
+      {Code::unreadable, "larger than a rig can be", added(std::string(max_rig, '\n'))},
       {Code::version_missing, "no version", changed("gyrax = 1", "")},
       {Code::version_newer, "from the future", changed("gyrax = 1", "gyrax = 2")},
       {Code::unknown_key, "a slip of the pen", changed("travel =", "travle =")},
       {Code::unknown_key, "a section that is none", added("[axes.y]\n")},
-      {Code::unknown_key, "in a table in a line", changed("brake = { accel = 400,", "brake = { acel = 400,")},
+      {Code::unknown_key, "in a table in a line", changed("jerk = { accel = 20000,", "jerk = { acel = 20000,")},
+      {Code::unknown_key, "a word of an older form", changed("decel = 400", "brake = { accel = 400 }\ndeviation = 1")},
+      {Code::unknown_key, "the rate is an override now", added("[rate]\nnotches = [100]\nstart = 100\n")},
       {Code::missing_key, "no speed", changed("speed = 50\n", "")},
       {Code::missing_key, "an axis without increments", changed("increments = [0.01, 0.05, 1]\nincrement = 0.05\n", "")},
       {Code::missing_key, "reduced speed that is nowhere described", added("[[bind]]\ncontrol = \"thumb.left\"\nreduced = \"toggle\"\n")},
@@ -127,7 +129,7 @@ std::vector<Case> cases() {
       {Code::two_groups, "a motor among axes", added("[axis.belt]\nunit = \"%\"\naccel = 100\n[group.a]\naxes = [\"x\", \"belt\"]\n")},
       {Code::one_effect, "a coupled axis that moves alone",
        added("[axis.y]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n[group.a]\naxes = [\"x\", \"y\"]\ntogether = true\n")},
-      {Code::out_of_range, "a rate of next to nothing", changed("notches = [10, 50, 100]", "notches = [0.01, 50, 100]")},
+      {Code::out_of_range, "an override of next to nothing", changed("notches = [10, 50, 100]", "notches = [0.01, 50, 100]")},
       {Code::nothing_to_move, "empty", [] { parse_rig("gyrax = 1\n", "rig.toml"); }},
       {Code::include, "a file that is not there", changed("gyrax = 1", "gyrax = 1\ninclude = [\"more.toml\"]")},
       {Code::device, "a track without a device", track("E: 0.1 0003 0000 5\n")},
@@ -135,7 +137,7 @@ std::vector<Case> cases() {
   };
   all.push_back({Code::too_many, "more axes than a tick is bounded for", [] {
                    std::string text = test::jog_and_step;
-                   for (std::size_t i = 0; i < greatest_axes; ++i)
+                   for (std::size_t i = 0; i < max_axes; ++i)
                      text += "[axis.a" + std::to_string(i) + "]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n";
                    parse_rig(text, "rig.toml");
                  }});
@@ -241,7 +243,7 @@ TEST_CASE("A rig's files have a bound together") {
   std::filesystem::create_directories(folder);
   std::string includes;
   for (const char* name : {"a.toml", "b.toml"}) {
-    write_text(folder + "/" + name, "gyrax = 1\n" + std::string(greatest_rig / 2, '\n'));
+    write_text(folder + "/" + name, "gyrax = 1\n" + std::string(max_rig / 2, '\n'));
     includes += std::string(includes.empty() ? "" : ", ") + '"' + name + '"';
   }
   std::string said;

@@ -1,4 +1,4 @@
-// What a rig can say of hands: shapes, made controls, gestures, layers, numbers, stations; and everything wrong with it, told at once.
+// What a rig can say of hands: shapes, virtual controls, gestures, layers, numbers, stations; and everything wrong with it, told at once.
 #include <gyrax/rig/review.hpp>
 #include <gyrax/rig/rig.hpp>
 
@@ -35,7 +35,7 @@ calibration = "nothing.toml"
 "stick.left" = { dead_zone = 10, hysteresis = 12, expo = 20, curve = [[50, 20]] }
 "face.south" = { dead_zone = 3, debounce_ms = 5 }
 "trigger.left" = { press = [30, 60], straight = 5 }
-[handset.pad.make]
+[handset.pad.virtual]
 "stick.left.x" = { mean = ["trigger.left", "trigger.right"] }
 "lever" = { difference = ["trigger.left"] }
 "pull" = { key = "stick.left.y", beyond = 40, back = 60 }
@@ -61,7 +61,7 @@ gesture = "hold"
 handset = "pad"
 control = "face.east"
 in = "onee"
-rate = { of = "x", to = 30 }
+override = { of = "x", to = 30 }
 [[bind]]
 handset = "pad"
 control = "face.west"
@@ -108,16 +108,16 @@ TEST_CASE("What only the whole rig can tell: two holds of one key, a gesture on 
     if (!found) MESSAGE(all);
     return found;
   };
-  CHECK(told(bound("thumb.left", "rate = \"up\"\ngesture = \"hold\"") + bound("thumb.left", "rate = \"down\"\ngesture = \"hold\""),
+  CHECK(told(bound("thumb.left", "override = \"up\"\ngesture = \"hold\"") + bound("thumb.left", "override = \"down\"\ngesture = \"hold\""),
              "'thumb.left' has two holds in one layer"));
-  CHECK(told(bound("face.east", "rate = \"up\"\ngesture = \"tap\""), "'face.east' is a stop, and has a gesture beside it"));
+  CHECK(told(bound("face.east", "override = \"up\"\ngesture = \"tap\""), "'face.east' is a stop, and has a gesture beside it"));
   CHECK(told(bound("dial.1", "adjust = \"chosen\""), "something adjusts the chosen number, and nothing chooses one"));
-  CHECK(told(bound("thumb.left", "rate = 33"), "that is not one of its notches"));
+  CHECK(told(bound("thumb.left", "override = 33"), "that is not one of its notches"));
   CHECK(told("[station.a]\nhandsets = [\"pad\", \"pad2\"]\n[handset.pad2]\n[station.b]\nhandsets = [\"pad2\", \"pad\"]\n",
              "handset 'pad2' is in a station already"));
 }
 
-TEST_CASE("Shapes, made controls and gestures arrive in the setup as they were written") {
+TEST_CASE("Shapes, virtual controls and gestures arrive in the setup as they were written") {
   const Rig rig =
       test::rig(test::one_axis + R"(
 [handset.pad.control]
@@ -125,7 +125,7 @@ TEST_CASE("Shapes, made controls and gestures arrive in the setup as they were w
 "trigger.left" = { smoothing_ms = 30, expo = 25, press = [70, 30] }
 "face.north" = { debounce_ms = 6 }
 "dial.2" = { detent = 4, reversed = true }
-[handset.pad.make]
+[handset.pad.virtual]
 "lever" = { difference = ["trigger.right", "trigger.left"], dead_zone = 4 }
 "gain" = { greater = ["trigger.right", "trigger.left"] }
 "track" = { speed = "stick.left.y", turn = "stick.left.x" }
@@ -133,7 +133,7 @@ TEST_CASE("Shapes, made controls and gestures arrive in the setup as they were w
 [gestures]
 tap_ms = 200
 )" + bound("stick.left.x", "jog = \"x\"") +
-                bound("trigger.left", "rate = \"up\"") + bound("face.north", "step = \"x\"\nrepeat = [[0.5, 4]]") +
+                bound("trigger.left", "override = \"up\"") + bound("face.north", "step = \"x\"\nrepeat = [[0.5, 4]]") +
                 bound("dial.2", "handwheel = \"x\"") + bound("lever", "jog = { axis = \"x\", share = 10 }") +
                 bound("gain", "jog = { axis = \"x\", share = 10 }") + bound("track.left", "jog = { axis = \"x\", share = 1 }") +
                 bound("pull", "step = \"x\"") + bound("thumb.left", "with = [\"thumb.right\"]\nstep = { axis = \"x\", by = 5 }") +
@@ -154,12 +154,13 @@ tap_ms = 200
   CHECK(control(rig, "lever").calibration.kind() == ControlKind::centred);
   CHECK(control(rig, "lever").shape.zone.inner == 0.04);
   CHECK(control(rig, "gain").calibration.kind() == ControlKind::one_sided);
-  CHECK(control(rig, "track.left").making.how == Making::How::drive_left);
-  CHECK(control(rig, "pull").making.lower);
+  CHECK(control(rig, "track.left").virtual_control.how == VirtualControl::How::drive_left);
+  CHECK(control(rig, "pull").virtual_control.lower);
   CHECK(rig.setup.gestures.tap == std::chrono::milliseconds(200));
   // Parts come before what is made of them.
   for (std::size_t s = 0; s < rig.slots.size(); ++s)
-    for (std::size_t i = 0; i < parts_of(rig.setup.controls[s].making.how); ++i) CHECK(index(rig.setup.controls[s].making.parts[i]) < s);
+    for (std::size_t i = 0; i < parts_of(rig.setup.controls[s].virtual_control.how); ++i)
+      CHECK(index(rig.setup.controls[s].virtual_control.parts[i]) < s);
   const std::string review = review_text(rig);
   CHECK(review.find("thumb.left: steps x by +1 increment (waits up to 80 ms for its other gestures)") != std::string::npos);
   CHECK(review.find("thumb.left and thumb.right together: steps x by +5 increments") != std::string::npos);

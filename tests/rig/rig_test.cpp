@@ -14,12 +14,12 @@ TEST_CASE("The demo rig is what it says") {
   CHECK(rig.axes.size() == 6);
   CHECK(rig.axes[0].name == "x");
   CHECK(rig.axes[4].name == "lamp_tilt");
-  CHECK(rig.setup.axes[0].limits.full().brake_accel == 1400);
+  CHECK(rig.setup.axes[0].limits.full().decel == 1400);
   CHECK(rig.setup.axes[4].servo->pulse_us(0) == 1512);
   CHECK(rig.setup.axes[4].position == PositionKind::assumed);
   CHECK(rig.setup.groups.size() == 5);  // the carriage, and four axes alone
   CHECK(rig.setup.groups[0].path_speed == 200);
-  CHECK(rig.setup.notches.rates.front().values == std::vector<double>{5, 25, 50, 100});
+  CHECK(rig.setup.notches.overrides.front().values == std::vector<double>{5, 25, 50, 100});
   CHECK(rig.setup.notches.increments[3].values[1] == 1'000'000'000);
   CHECK(rig.setup.links[0].frame_valid_for == std::chrono::milliseconds(40));
   CHECK(rig.setup.zones.size() == 1);

@@ -1,6 +1,6 @@
 // Shaping: what comes out is nothing at rest, everything at full deflection, and never jumps in between.
-#include <gyrax/signal/making.hpp>
 #include <gyrax/signal/shape.hpp>
+#include <gyrax/signal/virtual_control.hpp>
 
 #include "support/random.hpp"
 
@@ -175,31 +175,32 @@ TEST_CASE("Smoothing: a ramp comes out exactly its delay later, and what stands 
 
 TEST_CASE("Two motors: direction kept on a full diagonal, never more than full power") {
   test::Random random;
-  const auto drive = [](Making::How how, double speed, double turn) { return *made_value({.how = how}, {speed, turn, 0}); };
+  const auto drive = [](VirtualControl::How how, double speed, double turn) { return *made_value({.how = how}, {speed, turn, 0}); };
   for (int i = 0; i < 20'000; ++i) {
     const double speed = random.in(-1, 1), turn = random.in(-1, 1);
-    const double left = drive(Making::How::drive_left, speed, turn), right = drive(Making::How::drive_right, speed, turn);
+    const double left = drive(VirtualControl::How::drive_left, speed, turn), right = drive(VirtualControl::How::drive_right, speed, turn);
     REQUIRE(std::abs(left) <= 1);
     REQUIRE(std::abs(right) <= 1);
     REQUIRE(left * (speed - turn) == doctest::Approx(right * (speed + turn)).epsilon(1e-12));
     if (std::abs(speed) + std::abs(turn) <= 1) REQUIRE(left == speed + turn);
   }
-  CHECK(drive(Making::How::drive_left, 1, 1) == 1);
-  CHECK(drive(Making::How::drive_right, 1, 1) == 0);
+  CHECK(drive(VirtualControl::How::drive_left, 1, 1) == 1);
+  CHECK(drive(VirtualControl::How::drive_right, 1, 1) == 0);
 }
 
 TEST_CASE("Of two controls one: difference, mean, the greater") {
-  const auto made = [](Making::How how, double a, double b) { return *made_value({.how = how}, {a, b, 0}); };
-  CHECK(made(Making::How::difference, 0.75, 0.5) == 0.25);
-  CHECK(made(Making::How::difference, 1, -1) == 1);
-  CHECK(made(Making::How::mean, 0.75, 0.25) == 0.5);
-  CHECK(made(Making::How::greater, 0.25, -0.5) == -0.5);
-  CHECK(made(Making::How::greater, 0.5, -0.5) == 0.5);
+  const auto made = [](VirtualControl::How how, double a, double b) { return *made_value({.how = how}, {a, b, 0}); };
+  CHECK(made(VirtualControl::How::difference, 0.75, 0.5) == 0.25);
+  CHECK(made(VirtualControl::How::difference, 1, -1) == 1);
+  CHECK(made(VirtualControl::How::mean, 0.75, 0.25) == 0.5);
+  CHECK(made(VirtualControl::How::greater, 0.25, -0.5) == -0.5);
+  CHECK(made(VirtualControl::How::greater, 0.5, -0.5) == 0.5);
 }
 
 TEST_CASE("Tilt: gravity's direction, whatever its size; too little of it is no direction") {
   constexpr double deg = 3.14159265358979323846 / 180;
-  const Making roll{.how = Making::How::tilt_x, .range = 45 * deg}, pitch{.how = Making::How::tilt_y, .range = 45 * deg};
+  const VirtualControl roll{.how = VirtualControl::How::tilt_x, .range = 45 * deg},
+      pitch{.how = VirtualControl::How::tilt_y, .range = 45 * deg};
   for (const double size : {0.9, 1.0, 1.4})
     for (const double angle : {-60.0, -45.0, -20.0, 0.0, 10.0, 45.0}) {
       const double lean = size * std::sin(angle * deg), up = size * std::cos(angle * deg);

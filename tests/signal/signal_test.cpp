@@ -56,8 +56,8 @@ TEST_CASE("Calibration refuses what has no room between its ends") {
   CHECK_FALSE(Calibration::make(ControlKind::centred, 0, 0, 10, false));
   CHECK_FALSE(Calibration::make(ControlKind::centred, 0, 10, 10, false));
   CHECK_FALSE(Calibration::make(ControlKind::one_sided, 5, 0, 5, false));
-  CHECK_FALSE(Calibration::make(ControlKind::one_sided, 0, 0, Calibration::greatest_raw + 1, false));
-  CHECK(Calibration::make(ControlKind::centred, -Calibration::greatest_raw, 0, Calibration::greatest_raw, false));
+  CHECK_FALSE(Calibration::make(ControlKind::one_sided, 0, 0, Calibration::max_raw + 1, false));
+  CHECK(Calibration::make(ControlKind::centred, -Calibration::max_raw, 0, Calibration::max_raw, false));
 }
 
 TEST_CASE("A control is unknown until it reports, after a plug, after a gap, and is not neutral meanwhile") {
@@ -160,7 +160,7 @@ TEST_CASE("Silence is a loss only for a handset that reports steadily") {
   Pad p;
   p.plug();
   CHECK(p.signal.health(pad, p.now + 1h) == HandsetHealth::present);
-  p.handsets[0].longest_silence = 100ms;
+  p.handsets[0].max_silence = 100ms;
   Signal steady(p.handsets, p.controls);
   steady.accept({pad, ControlId::presence, 1, p.now, p.now, 1}, p.now);
   CHECK(steady.health(pad, p.now + 100ms) == HandsetHealth::present);
@@ -207,13 +207,13 @@ ControlSetup centred(int control) {
   return c;
 }
 
-ControlSetup made(Making::How how, std::initializer_list<int> parts) {
+ControlSetup made(VirtualControl::How how, std::initializer_list<int> parts) {
   ControlSetup c = centred(0);
   c.control = no<ControlId>;
-  c.making.how = how;
+  c.virtual_control.how = how;
   std::size_t i = 0;
-  for (const int part : parts) c.making.parts[i++] = SlotId{static_cast<std::uint16_t>(part)};
-  if (how == Making::How::key) c.calibration = Calibration::key();
+  for (const int part : parts) c.virtual_control.parts[i++] = SlotId{static_cast<std::uint16_t>(part)};
+  if (how == VirtualControl::How::key) c.calibration = Calibration::key();
   return c;
 }
 
@@ -232,12 +232,12 @@ TEST_CASE("A bouncing key is pressed once, at once; what it is when the bouncing
   }
   box.now += 3ms;
   box.signal.advance(box.now);
-  CHECK(box.signal.made().empty());  // still inside
+  CHECK(box.signal.also_changed().empty());  // still inside
   box.now += 2ms;
   box.signal.advance(box.now);  // it was up when the bouncing ended: the release is not lost
-  REQUIRE(box.signal.made().size() == 1);
-  CHECK_FALSE(box.signal.made()[0].pressed);
-  CHECK(box.signal.made()[0].at == Time{1s} + 28ms);
+  REQUIRE(box.signal.also_changed().size() == 1);
+  CHECK_FALSE(box.signal.also_changed()[0].pressed);
+  CHECK(box.signal.also_changed()[0].at == Time{1s} + 28ms);
 }
 
 TEST_CASE("A dial with four counts a detent gives one for each, whatever bounces about an edge") {
@@ -282,18 +282,18 @@ TEST_CASE("A smoothed control goes on between its readings, by its own delay, an
     if (i == 24) CHECK(last == doctest::Approx(1 - std::pow(0.05 / 0.052, 25)));
   }
   CHECK(last == 1);
-  CHECK(box.signal.made().empty());  // nothing changes any more
+  CHECK(box.signal.also_changed().empty());  // nothing changes any more
 }
 
 TEST_CASE("Made controls: known with all their parts, changed with each of them, gone with any") {
-  Box box({centred(0), centred(1), made(Making::How::difference, {0, 1}), made(Making::How::key, {0})});
+  Box box({centred(0), centred(1), made(VirtualControl::How::difference, {0, 1}), made(VirtualControl::How::key, {0})});
   const Sample& lever = box.signal.sample(SlotId{2});
   const Sample& pull = box.signal.sample(SlotId{3});
   box.say(0, 750);
   CHECK_FALSE(lever.known);
   CHECK(pull.pressed);  // beyond 60 %
-  REQUIRE(box.signal.made().size() == 1);
-  CHECK(box.signal.made()[0].kind == Change::Kind::held);  // nobody saw it come there
+  REQUIRE(box.signal.also_changed().size() == 1);
+  CHECK(box.signal.also_changed()[0].kind == Change::Kind::held);  // nobody saw it come there
   box.say(1, 500);
   CHECK(lever.known);
   CHECK(lever.value == 0.25);
@@ -301,30 +301,30 @@ TEST_CASE("Made controls: known with all their parts, changed with each of them,
   CHECK(pull.pressed);  // until below 40 %
   box.say(0, 390);
   CHECK_FALSE(pull.pressed);
-  CHECK(box.signal.made().size() == 2);
+  CHECK(box.signal.also_changed().size() == 2);
   box.say(ControlId::gap, 1);
   CHECK_FALSE(lever.known);
   CHECK_FALSE(pull.known);
 }
 
 TEST_CASE("A tilt is looked at when all its accelerations are told; a handset that falls is a fault") {
-  Box box({centred(0), centred(1), centred(2), made(Making::How::tilt_x, {0, 1, 2})});
+  Box box({centred(0), centred(1), centred(2), made(VirtualControl::How::tilt_x, {0, 1, 2})});
   for (const auto& [control, raw] : {std::pair{0, -500}, {1, 0}, {2, 866}}) box.say(control, raw);
   box.signal.advance(box.now);
-  CHECK(box.signal.made().empty());
+  CHECK(box.signal.also_changed().empty());
   CHECK(box.value(3) == doctest::Approx(0.5235987756).epsilon(1e-4));  // 30 degrees of one radian
   for (const auto& [control, raw] : {std::pair{0, -50}, {2, 90}}) {
     box.say(control, raw);
-    for (const Change& change : box.signal.made()) CHECK(change.fault == ReadingFault::none);
+    for (const Change& change : box.signal.also_changed()) CHECK(change.fault == ReadingFault::none);
   }
   box.signal.advance(box.now);
-  REQUIRE(box.signal.made().size() == 1);
-  CHECK(box.signal.made()[0].fault == ReadingFault::implausible);
+  REQUIRE(box.signal.also_changed().size() == 1);
+  CHECK(box.signal.also_changed()[0].fault == ReadingFault::implausible);
 }
 
 TEST_CASE("A control that is made of two handsets' goes with either of them") {
   const std::vector<HandsetSetup> handsets(2);
-  std::vector<ControlSetup> controls{centred(0), centred(0), made(Making::How::mean, {0, 1})};
+  std::vector<ControlSetup> controls{centred(0), centred(0), made(VirtualControl::How::mean, {0, 1})};
   controls[1].handset = HandsetId{1};
   for (const HandsetId gone : {HandsetId{0}, HandsetId{1}}) {
     Signal signal(handsets, controls);

@@ -13,7 +13,7 @@ struct Machine {
   Time now{};
   static sim::BenchSetup made() {
     sim::BenchSetup s;
-    s.axes = {{.lag_s = 0.01, .speed = 100, .brake = 500}};
+    s.axes = {{.lag_s = 0.01, .speed = 100, .decel = 500}};
     s.switches = 1;
     return s;
   }

@@ -39,15 +39,15 @@ unit = "mm"
 travel = [0, 100]
 speed = 50
 accel = 200
-jerk = 20000
-brake = { accel = 400, jerk = 40000 }
+decel = 400
+jerk = { accel = 20000, decel = 40000 }
 increments = [0.01, 0.05, 1]
 increment = 0.05
 )" + permits;
 
 /// one_axis with a jog, steps, notches and a switch.
 inline const std::string jog_and_step = one_axis + R"(
-[rate]
+[override]
 notches = [10, 50, 100]
 start = 100
 [switch.lamp]
@@ -62,10 +62,10 @@ control = "hat.left"
 step = { axis = "x", by = -1 }
 [[bind]]
 control = "hat.up"
-rate = "up"
+override = "up"
 [[bind]]
 control = "hat.down"
-rate = "down"
+override = "down"
 [[bind]]
 control = "face.south"
 set = "lamp"

@@ -56,7 +56,7 @@ TEST_CASE("The limit checker is quiet within the limits and names what was passe
 }
 
 TEST_CASE("The limit checker lets what is above a lowered limit come down, and not up again") {
-  Pace slow = limits.full();
+  MotionLimits slow = limits.full();
   slow.speed = 10;
   LimitChecker checker(limits);
   checker.start(50, 40);

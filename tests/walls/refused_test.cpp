@@ -62,7 +62,7 @@ static_assert(tells_time<std::chrono::steady_clock> && !tells_time<EngineClock>)
 
 // What has to be valid is made by what checks it.
 static_assert(std::copyable<AxisLimits> && !std::default_initializable<AxisLimits> &&
-              !std::constructible_from<AxisLimits, double, double, Pace>);
+              !std::constructible_from<AxisLimits, double, double, MotionLimits>);
 static_assert(std::copyable<Calibration> && !std::default_initializable<Calibration>);
 static_assert(std::copyable<ServoMap> && !std::default_initializable<ServoMap>);
 static_assert(!std::constructible_from<Curve, double>);

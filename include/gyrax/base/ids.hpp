@@ -21,8 +21,8 @@ enum class SwitchId : std::uint16_t {};
 enum class BindingId : std::uint16_t {};
 /// A row of the rig's layers. A later one goes before an earlier one.
 enum class LayerId : std::uint16_t {};
-/// A list of rates, and what bindings move: one such list, or the increments of some coordinates.
-enum class RateId : std::uint16_t {};
+/// A list of overrides, and what bindings move: one such list, or the increments of some coordinates.
+enum class OverrideId : std::uint16_t {};
 enum class NumberId : std::uint16_t {};
 /// A row of the rig's controls: one control of one handset that some binding uses.
 enum class SlotId : std::uint16_t {};
@@ -49,7 +49,7 @@ constexpr std::size_t index(Id id) noexcept {
 }
 
 /// How many of each a rig may have. Bounds every loop of a tick.
-inline constexpr std::size_t greatest_axes = 64, greatest_handsets = 16, greatest_links = 16, greatest_zones = 8, greatest_switches = 64,
-                             greatest_slots = 512, greatest_bindings = 1024, greatest_controls = 256;
+inline constexpr std::size_t max_axes = 64, max_handsets = 16, max_links = 16, max_zones = 8, max_switches = 64, max_slots = 512,
+                             max_bindings = 1024, max_controls = 256;
 
 }  // namespace gyrax

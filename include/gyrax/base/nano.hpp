@@ -10,9 +10,9 @@ namespace gyrax {
 using Nano = std::int64_t;
 
 /// The greatest magnitude that to_nano takes, in the axis's unit (mm or deg).
-inline constexpr double greatest_position = 4e9;
+inline constexpr double max_position = 4e9;
 
-/// The nearest whole nano-unit; halves away from zero. A value that is not finite or beyond ±greatest_position
+/// The nearest whole nano-unit; halves away from zero. A value that is not finite or beyond ±max_position
 /// gives 0: check with is_position first.
 Nano to_nano(double value) noexcept;
 /// The double nearest to a counted position.
@@ -22,7 +22,7 @@ Nano nano_below(double value) noexcept;
 Nano nano_above(double value) noexcept;
 /// The product, or the end of the range that it is beyond.
 Nano saturated_product(std::int64_t count, Nano each) noexcept;
-/// Whether a value can be counted: finite and within ±greatest_position. NaN cannot.
+/// Whether a value can be counted: finite and within ±max_position. NaN cannot.
 bool is_position(double value) noexcept;
 
 }  // namespace gyrax

@@ -1,6 +1,6 @@
 /// What the hands ask of one coordinate in one tick.
 ///
-///     Request r{.jog = -0.4, .jogging = true};      // 40 % of the rate, towards the low end
+///     Request r{.jog = -0.4, .jogging = true};      // 40 % of the override, towards the low end
 #pragma once
 
 #include <gyrax/base/ids.hpp>

@@ -34,7 +34,7 @@ struct Ask {
     step,
     wheel,
     set,
-    number,  ///< a rate or an increment is another one now
+    number,  ///< an override or an increment is another one now
     chosen,  ///< another number is chosen
     layer,   ///< a latched layer is on or off now
     reduced,

@@ -18,7 +18,7 @@ enum class Effect : std::uint8_t {
   go,
   pose,
   set,
-  rate,
+  override,
   increment,
   adjust,
   choose,
@@ -34,7 +34,7 @@ enum class Effect : std::uint8_t {
 constexpr bool moves(Effect effect) noexcept { return effect <= Effect::pose; }
 constexpr bool permits(Effect effect) noexcept { return effect >= Effect::ready; }
 
-enum class SwitchTo : std::uint8_t { off, on, toggle, while_held };
+enum class SwitchTo : std::uint8_t { off, on, toggle, momentary };
 
 /// Bindings that count only while it is on.
 struct LayerSetup {
@@ -69,9 +69,9 @@ struct BindingSetup {
   CoordinateId coordinate{};       ///< of jog, step, handwheel, follow, go
   double share = 1;                ///< of jog: [-1, 1], of the speed in force at full deflection or while held
   double accel = 1;                ///< of jog: (0, 1], of the axis's acceleration
-  int count = 1;                   ///< of step and handwheel: increments; of rate, increment, adjust: notches; signed
+  int count = 1;                   ///< of step and handwheel: increments; of override, increment, adjust: notches; signed
   Nano goal = 0;                   ///< of go; of increment: which one
-  Nano behind = 0;                 ///< of handwheel: the most that the axis may owe; 0: every count is kept
+  Nano max_owed = 0;               ///< of handwheel: the most that the axis may owe; 0: every count is kept
   double low = 0, high = 0;        ///< of follow: the positions at the control's two ends; high may be the lower one
   double catch_up = 0;             ///< of follow: unit/s until the control is met
   SwitchId target{};               ///< of set
@@ -83,9 +83,9 @@ struct BindingSetup {
   Gesture gesture = Gesture::press;
   Span hold{};                      ///< of the gesture hold
   std::vector<SlotId> with;         ///< of the gesture chord: the other keys
-  std::vector<RepeatStage> repeat;  ///< of step, rate, increment and adjust: rising in time; none: once
-  std::vector<NumberId> numbers;    ///< of rate, increment: the one that it moves; of choose: those that it goes through
-  double percent = 0;               ///< of rate: which one; 0: by `count`
+  std::vector<RepeatStage> repeat;  ///< of step, override, increment and adjust: rising in time; none: once
+  std::vector<NumberId> numbers;    ///< of override, increment: the one that it moves; of choose: those that it goes through
+  double percent = 0;               ///< of override: which one; 0: by `count`
   LayerId to_layer{};               ///< of layer
 };
 

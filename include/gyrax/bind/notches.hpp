@@ -1,7 +1,7 @@
-/// Lists of numbers with a finger on one of each: rates, increments.
+/// Lists of numbers with a finger on one of each: overrides, increments.
 ///
-///     Notches<double> rate({5, 25, 100}, 2);
-///     rate.move(-1);                       // 25
+///     Notches<double> override({5, 25, 100}, 2);
+///     override.move(-1);                       // 25
 #pragma once
 
 #include <gyrax/base/ids.hpp>
@@ -53,21 +53,21 @@ class Notches {
 
 /// The numbers that bindings pick from.
 struct NotchSetup {
-  struct Rate {
+  struct Override {
     std::vector<double> values{100};  ///< percent, in (0, 100]
     std::size_t start = 0;
   };
-  std::vector<Rate> rates{Rate{}};  ///< the first is that of every coordinate without one of its own
-  std::vector<RateId> rate_of;      ///< by CoordinateId; where it is shorter: the first
+  std::vector<Override> overrides{Override{}};  ///< the first is that of every coordinate without one of its own
+  std::vector<OverrideId> override_of;          ///< by CoordinateId; where it is shorter: the first
   struct Increments {
     std::vector<Nano> values;  ///< may be empty: the axis takes no steps
     std::size_t start = 0;
   };
   std::vector<Increments> increments;  ///< by CoordinateId
 
-  /// What a binding moves: one rate, or the increments of some coordinates, together.
+  /// What a binding moves: one override, or the increments of some coordinates, together.
   struct Number {
-    RateId rate = no<RateId>;               ///< none: increments
+    OverrideId override = no<OverrideId>;   ///< none: increments
     std::vector<CoordinateId> coordinates;  ///< of increments; each has some
   };
   std::vector<Number> numbers;
@@ -84,10 +84,10 @@ class Numbers {
  public:
   explicit Numbers(const NotchSetup& setup);
 
-  /// The rate of a coordinate, (0, 1].
-  double rate(CoordinateId coordinate) const noexcept { return rates_[index(rate_of(coordinate))].value() / 100; }
-  RateId rate_of(CoordinateId coordinate) const noexcept {
-    return index(coordinate) < rate_of_.size() ? rate_of_[index(coordinate)] : RateId{0};
+  /// The override of a coordinate, (0, 1].
+  double speed_override(CoordinateId coordinate) const noexcept { return overrides_[index(override_of(coordinate))].value() / 100; }
+  OverrideId override_of(CoordinateId coordinate) const noexcept {
+    return index(coordinate) < override_of_.size() ? override_of_[index(coordinate)] : OverrideId{0};
   }
   /// The increment of a coordinate; 0 where it takes no steps.
   Nano increment(CoordinateId coordinate) const noexcept {
@@ -95,11 +95,11 @@ class Numbers {
     return notches.empty() ? 0 : notches.value();
   }
   /// In percent, to the last digit that is in the list.
-  double percent(RateId rate) const noexcept { return rates_[index(rate)].value(); }
+  double percent(OverrideId override) const noexcept { return overrides_[index(override)].value(); }
   /// What bindings move, by NumberId.
   std::span<const NotchSetup::Number> moved() const noexcept { return numbers_; }
 
-  // Both return whether anything changed. pick: percent of a rate, nano-units of increments.
+  // Both return whether anything changed. pick: percent of an override, nano-units of increments.
   bool move(NumberId number, int by) noexcept;
   bool pick(NumberId number, double percent, Nano increment) noexcept;
   // Whether one of these would make a coordinate faster, or its steps larger.
@@ -109,8 +109,8 @@ class Numbers {
  private:
   bool moves(NumberId number, CoordinateId coordinate) const noexcept;
   std::vector<NotchSetup::Number> numbers_;
-  std::vector<Notches<double>> rates_;
-  std::vector<RateId> rate_of_;
+  std::vector<Notches<double>> overrides_;
+  std::vector<OverrideId> override_of_;
   std::vector<Notches<Nano>> increments_;
 };
 

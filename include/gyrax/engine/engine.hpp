@@ -88,14 +88,14 @@ class Engine {
   void take_long_reset(ZoneId zone, HandsetId by, EventRing& events) noexcept;
   void refuse_stale(const Ask& ask, EventRing& events) noexcept;
   void tell_dropped(EventRing& events) noexcept;
-  void tell_rate(NumberId number, EventRing& events) noexcept;
+  void tell_override(NumberId number, EventRing& events) noexcept;
   void announce(ZoneId zone, EventRing& events) noexcept;
   bool may_tell(AxisId axis) noexcept;
   void take_step(const Ask& ask, EventRing& events) noexcept;
   void take_wheel(const Ask& ask, EventRing& events) noexcept;
-  Obstacle holding_steps(AxisId axis) const noexcept;
+  Obstacle blocking_steps(AxisId axis) const noexcept;
   Scale scale(const GroupSetup& group) const noexcept;
-  void keep_rates() noexcept;
+  void keep_overrides() noexcept;
   Obstacle lack(std::size_t group) const noexcept;
   bool lacks(std::size_t group, bool live, EventRing& events) noexcept;
   bool has_met(AxisId axis) noexcept;
@@ -129,10 +129,10 @@ class Engine {
   HandsetId in_charge_name(ZoneId zone) const noexcept;
   Obstacle obstacle(ZoneId zone) const noexcept;
   Obstacle obstacle(ZoneId zone, HandsetId would_be_in_charge) const noexcept;
-  Obstacle holding(ZoneId zone) const noexcept;
+  Obstacle blocking(ZoneId zone) const noexcept;
   Cause tripped_of(ZoneId zone) const noexcept;
   bool powered(AxisId axis) const noexcept;
-  Obstacle holding_live(AxisId axis) const noexcept;
+  Obstacle blocking_live(AxisId axis) const noexcept;
 
   Setup setup_;  // what is not handed on to a room
   Signal signal_;
@@ -147,7 +147,7 @@ class Engine {
   std::vector<LinkId> measured_by_;           // by AxisId; none: nothing has to measure it
   std::vector<std::size_t> group_of_;         // by AxisId
   std::vector<std::vector<SwitchId>> needs_;  // by group: what any of its axes needs
-  std::vector<double> rates_;                 // by AxisId: the share of speed in force
+  std::vector<double> overrides_;             // by AxisId: the share of speed in force
   std::vector<std::uint8_t> taken_up_;        // by AxisId: has had power before
   std::vector<std::uint8_t> switches_;        // by SwitchId
   std::vector<Time> wheel_told_;              // by AxisId: when it was last told that counts do nothing

@@ -22,7 +22,7 @@ struct Event {
     step_refused,    ///< a step of `number` nano-units on `axis` was refused; `obstacle` says why
     wheel_refused,   ///< `number` counts of a handwheel for `axis` did nothing; `obstacle` says why. Once a second at most
     switch_refused,  ///< turning `target` was refused; `obstacle` says why
-    rate,            ///< the rate `which` is now `number` thousandths of a percent
+    override,        ///< the override `which` is now `number` thousandths of a percent
     increment,       ///< the increments `which` moved; `axis`, one of them, is at `number` nano-units now
     chosen,          ///< a dial adjusts `which` now
     layer,           ///< `layer` is now latched on (`number` 1) or off (0)

@@ -25,9 +25,9 @@ struct AxisSetup {
   ZoneId zone{};
   Wiring wiring{};
   PositionKind position = PositionKind::measured;
-  double start = 0;      ///< of an assumed axis
-  double deviation = 0;  ///< measured axes: greatest distance between command and report, > 0; more is a fault
-  double settled = 0;    ///< measured axes: a report this near to where the axis stands agrees with it, ≥ 0
+  double start = 0;            ///< of an assumed axis
+  double following_error = 0;  ///< measured axes: greatest distance between command and report, > 0; more is a fault
+  double in_position = 0;      ///< measured axes: a report this near to where the axis stands agrees with it, ≥ 0
   std::optional<ServoMap> servo;
   /// Set for a motor: its speed is a share of full power, and its position means nothing.
   std::optional<MotorMap> motor;
@@ -45,7 +45,7 @@ struct SwitchSetup {
 };
 
 struct Setup {
-  Span longest_tick = std::chrono::milliseconds(20);  ///< a tick later than this after the last one is a fault
+  Span max_tick = std::chrono::milliseconds(20);  ///< a tick later than this after the last one is a fault
   std::vector<HandsetSetup> handsets;
   std::vector<ControlSetup> controls;
   /// By HandsetId: those that are in charge together with it, itself included; where it is shorter, each by itself.

@@ -1,7 +1,7 @@
 /// The last check before output, written apart from motion: its own arithmetic, its own copy of the limits.
 ///
 /// In: the command that an axis is about to get, whether the axis may move, and the time since the last one. Out: the
-/// same command if it holds; otherwise its own ramp to rest from the last accepted state at the brake limits, and the
+/// same command if it holds; otherwise its own ramp to rest from the last accepted state at the deceleration limits, and the
 /// verdict "refused". Never: trust in what anybody else computed.
 ///
 ///     Verdict v = envelope.check(axis, may_move, command, dt_s);
@@ -17,7 +17,7 @@ namespace gyrax {
 
 /// The envelope's own copy of an axis's limits: travel in the axis's unit, speed per s, accelerations per s², jerks per s³.
 struct Bounds {
-  double low = 0, high = 0, speed = 0, accel = 0, jerk = 0, brake_accel = 0, brake_jerk = 0;
+  double low = 0, high = 0, speed = 0, accel = 0, jerk = 0, decel = 0, decel_jerk = 0;
 };
 
 enum class Verdict : std::uint8_t { accepted, refused };
@@ -48,9 +48,9 @@ class Envelope {
   /// Bounds as they are compared with: rounding allowed for, and nothing left to divide by.
   struct Checked {
     explicit Checked(const Bounds& bounds) noexcept;
-    double low, high, speed, accel, brake_accel, hardest, jerk, brake_jerk, sharpest;
+    double low, high, speed, accel, decel, hardest, jerk, decel_jerk, sharpest;
     double speed_slack, accel_slack;  // units that a difference of speeds, of accelerations, may round by
-    double per_jerk, per_brake, brake_ramp_s, per_brake_jerk;
+    double per_jerk, per_decel, decel_ramp_s, per_decel_jerk;
   };
   bool holds(const Checked& bounds, const State& last, bool may_move, const AxisCommand& command, double dt_s) const noexcept;
   static bool fits_in(const Checked& bounds, const AxisCommand& command, double moved, double units) noexcept;

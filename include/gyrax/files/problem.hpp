@@ -5,6 +5,7 @@
 
 #include <stdexcept>
 #include <string>
+#include <string_view>
 #include <system_error>
 #include <vector>
 
@@ -67,6 +68,8 @@ std::string sentence(const Problem& problem);
 /// "x, y, z".
 std::string listed(const std::vector<std::string>& words);
 
+/// What a key of an older form is called now; empty if it was never one.
+std::string renamed(std::string_view key);
 /// Of `words`, the one that `typed` was probably meant to be; empty if none is near.
 std::string nearest(const std::string& typed, const std::vector<std::string>& words);
 

@@ -38,14 +38,14 @@ struct MeasuredControl {
 struct DeviceCalibration {
   std::string id, name, unique;  ///< "1209:0001"; as the kernel tells them
   ReportHabit habit = ReportHabit::unknown;
-  double rate_hz = 0;            ///< of reports while something moves; 0: too few to tell
-  double longest_silence_s = 0;  ///< while something was held off its rest
+  double rate_hz = 0;        ///< of reports while something moves; 0: too few to tell
+  double max_silence_s = 0;  ///< while something was held off its rest
   std::vector<MeasuredControl> controls;
 };
 
 inline constexpr int calibration_version = 1;
 /// Greatest calibration file, bytes. Reading takes at most 160 bytes of memory for each of them, and 4 MiB.
-inline constexpr std::size_t greatest_calibration = 1u << 20;
+inline constexpr std::size_t max_calibration = 1u << 20;
 
 class CalibrationError : public FileError {
   using FileError::FileError;

@@ -45,11 +45,11 @@ struct Session {
   std::map<std::string, Device> devices() const;
 };
 
-/// Greatest session file, bytes; its tracks have greatest_track together. Reading the file takes at most 160 bytes of memory for
+/// Greatest session file, bytes; its tracks have max_track together. Reading the file takes at most 160 bytes of memory for
 /// each byte, and 4 MiB, besides what its tracks take.
-inline constexpr std::size_t greatest_session = 1u << 20;
+inline constexpr std::size_t max_session = 1u << 20;
 /// Greatest length of a session, and the version of its format.
-inline constexpr double greatest_session_s = 86'400;
+inline constexpr double max_session_s = 86'400;
 inline constexpr int session_version = 1;
 
 /// Errors: SessionError with everything that is wrong, in the session and in its tracks.

@@ -24,7 +24,7 @@ struct Track {
 
 /// Greatest track that is read: bytes of text. An event takes 20 bytes and its shortest line 12, so that besides the text a
 /// track never takes more than twice as much again, and 1 MiB.
-inline constexpr std::size_t greatest_track = 256u << 20;
+inline constexpr std::size_t max_track = 256u << 20;
 
 /// Errors: SessionError with every line that cannot be read (at most 20 are told).
 Track parse_track(std::string_view text, const std::string& file);

@@ -1,4 +1,4 @@
-/// Where a live engine's readings come from: real handsets, or a recorded session's at its own pace.
+/// Where a live engine's readings come from: real handsets, or a recorded session's at its own limits.
 ///
 /// In: the time. Out: items in order. Never: a wait.
 #pragma once

@@ -50,7 +50,7 @@ struct RunView {
   std::vector<HandsetHealth> handsets;
   std::vector<std::uint64_t> readings_lost;  ///< by HandsetId
   std::vector<Nano> increments;              ///< by CoordinateId
-  std::vector<double> rates;                 ///< by RateId, percent
+  std::vector<double> overrides;             ///< by OverrideId, percent
   std::vector<std::uint8_t> layers;          ///< by LayerId: on
   NumberId chosen = no<NumberId>;            ///< what a dial adjusts
   Bind::Hold holding;                        ///< the key that is on its way to a long hold
@@ -67,9 +67,9 @@ class Runner {
  public:
   struct Options {
     LogbookWriter* log = nullptr;
-    bool real_time = true;                        ///< ask for priority and locked memory
-    Span longest_end = std::chrono::seconds(10);  ///< to come to rest after end(); then it ends all the same
-    std::size_t greatest_readings = 1024;         ///< in one tick; more wait for the next
+    bool real_time = true;                    ///< ask for priority and locked memory
+    Span max_end = std::chrono::seconds(10);  ///< to come to rest after end(); then it ends all the same
+    std::size_t max_readings = 1024;          ///< in one tick; more wait for the next
   };
   Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock);
   Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock, const Options& options);

@@ -14,8 +14,8 @@
 
 namespace gyrax {
 
-/// A header line and one row a tick: t_s; state of each zone; rate_percent; for each axis NAME_asked (-1..1),
-/// NAME_p_UNIT, NAME_v_UNIT_s, NAME_a_UNIT_s2 (commanded), NAME_machine_UNIT and NAME_held (interlock or empty);
+/// A header line and one row a tick: t_s; state of each zone; override_percent; for each axis NAME_asked (-1..1),
+/// NAME_p_UNIT, NAME_v_UNIT_s, NAME_a_UNIT_s2 (commanded), NAME_machine_UNIT and NAME_blocked (interlock or empty);
 /// each switch 0 or 1. Numbers are the shortest that read back as the same double.
 std::string to_csv(const Rig& rig, const Rehearsal& done);
 

@@ -41,8 +41,8 @@ class LogbookReader {
   std::unique_ptr<Work> work_;
 };
 
-/// Greatest line that is read, bytes: the head with a rig of greatest_rig. Reading takes at most 48 bytes of memory for each byte
+/// Greatest line that is read, bytes: the head with a rig of max_rig. Reading takes at most 48 bytes of memory for each byte
 /// of the longest line, and 4 MiB, and what the head's rig takes.
-inline constexpr std::size_t greatest_log_line = (2u << 20) + (256u << 10);
+inline constexpr std::size_t max_log_line = (2u << 20) + (256u << 10);
 
 }  // namespace gyrax

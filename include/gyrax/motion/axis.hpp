@@ -28,9 +28,9 @@ class AxisMotion {
   void keep() noexcept;
 
   /// Shares (0, 1] of the limits' speed and acceleration that count from now on; what cannot be one counts as the least
-  /// (`least_share`). An axis that is faster comes down to it as fast as its limits allow. Brake limits and jerks stay.
+  /// (`min_share`). An axis that is faster comes down to it as fast as its limits allow. Brake limits and jerks stay.
   void scale(double speed_share, double accel_share) noexcept;
-  static constexpr double least_share = 1e-6;
+  static constexpr double min_share = 1e-6;
 
   /// Runs at `velocity` (unit/s; at most the speed in force) until told otherwise. Drops pending steps. NaN or 0: rest.
   void jog(double velocity) noexcept;
@@ -54,7 +54,7 @@ class AxisMotion {
   void settle() noexcept;
   /// To rest for now; pending goals are kept.
   void pause() noexcept { ask(Wish::rest, 0); }
-  /// To rest at the brake limits; pending goals are dropped.
+  /// To rest at the deceleration limits; pending goals are dropped.
   void stop() noexcept;
   /// What of taken steps and counts was dropped since the last call: the goal that they led to, less where the axis comes to rest.
   /// Everything that ends them but their being made drops them.
@@ -78,15 +78,15 @@ class AxisMotion {
   /// Where steps count from: the goal that is pending, or where the axis comes to rest, rounded once.
   Nano rest_point() const noexcept;
   const AxisLimits& limits() const noexcept { return limits_; }
-  /// The pace in force.
-  const Pace& pace() const noexcept { return pace_; }
+  /// The in_force in force.
+  const MotionLimits& in_force() const noexcept { return in_force_; }
 
  private:
   enum class Wish : std::uint8_t { rest, jog, goal, follow };
   void ask(Wish wish, double number) noexcept;
   void drop_pending() noexcept;
   void grow_sure(bool moved) noexcept;
-  void set_pace() noexcept;
+  void set_in_force() noexcept;
   double velocity_asked() const noexcept { return wish_ == Wish::jog ? number_ : 0; }
   void plan_to(double target, double speed) noexcept;
   void follow_plan(double dt_s) noexcept;
@@ -99,10 +99,10 @@ class AxisMotion {
   void aim(Nano goal) noexcept;
 
   AxisLimits limits_;
-  Pace pace_;
+  MotionLimits in_force_;
   // What is divided by at every tick.
-  double per_jerk_, per_brake_, brake_ramp_s_;
-  double accel_settles_, brake_settles_;  // the speed that passes while the full acceleration, the full brake, is let go
+  double per_jerk_, per_decel_, decel_ramp_s_;
+  double accel_settles_, decel_settles_;  // the speed that passes while the full acceleration, full deceleration, is let go
   double speed_share_ = 1, accel_share_ = 1;
   AxisState state_{};
   Wish wish_ = Wish::rest;

@@ -3,7 +3,7 @@
 /// In: per group one request a coordinate, and how fast it may be. Out: each axis's state after advance(). Never: a group
 /// faster than its path speed in whatever direction, also while one axis takes over from another; a steady direction bent
 /// because one joint of a group is slower than the others; an axis off the line on the way to a pose; a stop that takes an axis
-/// longer than its own brake does, unless its group is coupled.
+/// longer than its own deceleration does, unless its group is coupled.
 ///
 ///     motion.ask(group, requests, {.speed = 0.25});     // a quarter of full speed
 ///     motion.advance(group, 0.002);
@@ -25,7 +25,7 @@ struct GroupSetup {
   ZoneId zone{};
   double path_speed = std::numeric_limits<double>::infinity();     ///< along whatever direction, unit/s, > 0
   double reduced_speed = std::numeric_limits<double>::infinity();  ///< the same while reduced speed is on
-  bool together = false;  ///< coupled by the machine: also a stop stays on the line, and takes what the weakest brake takes
+  bool together = false;  ///< coupled by the machine: also a stop stays on the line, and takes what the weakest deceleration takes
 };
 
 /// What counts in one tick: shares of the axes' speed and acceleration, (0, 1], and the group's path speed, unit/s.
@@ -42,7 +42,7 @@ class Motion {
 
   /// Hands a group what its coordinates are asked for (`requests` by CoordinateId).
   void ask(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept;
-  /// To rest, each axis by its own brake; a coupled group on its line.
+  /// To rest, each axis by its own deceleration; a coupled group on its line.
   void stop(std::size_t group) noexcept;
   /// There is no power: what is under way is forgotten.
   void halt(std::size_t group) noexcept;
@@ -70,7 +70,7 @@ class Motion {
   std::vector<double> from_, wanted_, limit_, settled_;
   std::vector<Nano> goals_;
   std::vector<std::uint8_t> moves_;
-  std::vector<Pace> paces_;
+  std::vector<MotionLimits> in_force_;
 };
 
 }  // namespace gyrax

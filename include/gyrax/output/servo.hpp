@@ -15,10 +15,10 @@ namespace gyrax {
 class ServoMap {
  public:
   /// Pulses that make() takes, in µs.
-  static constexpr int shortest_us = 200, longest_us = 5000;
+  static constexpr int min_us = 200, max_us = 5000;
 
   /// `low` and `high`: positions of the servo's two ends (low < high, finite); `low_us` and `high_us`: the pulses there,
-  /// low_us < high_us, within [shortest_us, longest_us]. `reversed` puts `low` at high_us. `trim_us` is added to every
+  /// low_us < high_us, within [min_us, max_us]. `reversed` puts `low` at high_us. `trim_us` is added to every
   /// pulse, and may use up what lies between travel and ends, not more. Error: nullopt.
   static std::optional<ServoMap> make(double low, double high, int low_us, int high_us, bool reversed, int trim_us) noexcept;
 

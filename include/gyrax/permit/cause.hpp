@@ -30,7 +30,7 @@ enum class Cause : std::uint8_t {
   reading_implausible,
   link_silent,
   report_invalid,
-  axis_deviates,
+  following_error,
   tick_late,
   clock_backwards,
   envelope_refused,

@@ -27,7 +27,7 @@ struct ZoneSetup {
 
 /// A set of handsets: bit per HandsetId.
 using HandsetBits = std::uint32_t;
-static_assert(greatest_handsets <= 32);
+static_assert(max_handsets <= 32);
 constexpr bool has(HandsetBits bits, HandsetId handset) noexcept { return (bits >> index(handset) & 1u) != 0; }
 constexpr HandsetBits bit(HandsetId handset) noexcept { return HandsetBits{1} << index(handset); }
 

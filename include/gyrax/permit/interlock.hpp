@@ -56,13 +56,13 @@ struct Obstacle {
 /// Why an axis does what it does in this tick.
 struct AxisStatus {
   bool asked = false;         ///< some control asks it to move
-  Obstacle held;              ///< what holds it; none while it moves
-  Obstacle before;            ///< what has to be put right before `held` can be released; none if nothing
+  Obstacle blocked;           ///< what blocks it; none while it moves
+  Obstacle before;            ///< what has to be put right before `blocked` can be released; none if nothing
   Cause cause = Cause::none;  ///< of the stop, while stopping or tripped
   bool operator==(const AxisStatus&) const = default;
 };
 
 /// Whether hands ask for motion and get none, and it is not just on its way to a stop.
-bool is_held(const AxisStatus& why) noexcept;
+bool is_blocked(const AxisStatus& why) noexcept;
 
 }  // namespace gyrax

@@ -15,8 +15,8 @@
 namespace gyrax {
 
 struct LinkSetup {
-  Span longest_silence = std::chrono::milliseconds(100);  ///< without a heartbeat; longer is a fault
-  Span frame_valid_for = std::chrono::milliseconds(50);   ///< given to the far end with every frame
+  Span max_silence = std::chrono::milliseconds(100);     ///< without a heartbeat; longer is a fault
+  Span frame_valid_for = std::chrono::milliseconds(50);  ///< given to the far end with every frame
 };
 
 /// Where an axis is on its links: which link, and which word of that link's frames and reports.

@@ -1,6 +1,6 @@
 /// What a rehearsal came to, for a person and for a script.
 ///
-/// In: the rig, the session, the rehearsal. Out: what the hands asked for, what moved, what was held still and why, and
+/// In: the rig, the session, the rehearsal. Out: what the hands asked for, what moved, what was blocked and why, and
 /// every stop with its cause, time and distance. Every number is measured from the trace, not from the engine's word.
 ///
 ///     fmt::print("{}", gyrax::text(rig, gyrax::summarise(rig, session, done)));
@@ -24,10 +24,10 @@ struct MoveSummary {
   double real_last = 0;                                 ///< of the machine
 };
 
-/// An axis that something asked to move and that was held still.
-struct HeldSummary {
+/// An axis that something asked to move and that was blocked.
+struct BlockedSummary {
   AxisId axis{};
-  Obstacle held{}, before{};
+  Obstacle blocked{}, before{};
   Cause cause = Cause::none;
   double first_s = 0, total_s = 0;
   int times = 0;
@@ -68,7 +68,7 @@ struct Summary {
   std::uint64_t readings = 0, readings_lost = 0, events_lost = 0;
   std::vector<StoryLine> story;
   std::vector<MoveSummary> moves;
-  std::vector<HeldSummary> held;
+  std::vector<BlockedSummary> blocked;
   std::vector<StopSummary> stops;
   /// Everything that was to hold did: each stop was within its limit, and nothing was lost that nobody saw.
   bool good() const;

@@ -45,7 +45,7 @@ struct Trace {
   std::vector<AxisTrace> axes;                      ///< by AxisId
   std::vector<std::vector<State>> zones;            ///< by ZoneId, then tick
   std::vector<std::vector<std::uint8_t>> switches;  ///< by SwitchId, then tick
-  std::vector<std::vector<double>> rates;           ///< by RateId, then tick; percent
+  std::vector<std::vector<double>> overrides;       ///< by OverrideId, then tick; percent
   std::vector<Time> times;                          ///< by tick, ascending
 
   Time at(std::size_t tick) const { return times[tick]; }

@@ -18,8 +18,8 @@ inline constexpr const char* remembered_source = "(remembered)";
 
 /// Where it is kept for a rig's file: $XDG_STATE_HOME/gyrax, otherwise ~/.local/state/gyrax.
 std::string remembered_path(const std::string& rig_path);
-/// `rates` by RateId, percent; `increments` by CoordinateId. Empty where the rig remembers nothing.
-std::string remembered_text(const Rig& rig, std::span<const double> rates, std::span<const Nano> increments);
+/// `overrides` by OverrideId, percent; `increments` by CoordinateId. Empty where the rig remembers nothing.
+std::string remembered_text(const Rig& rig, std::span<const double> overrides, std::span<const Nano> increments);
 /// The rig with those of its notches in force at first. What is no notch any more, or cannot be read, is told in a remark.
 Rig with_remembered(Rig rig, const std::string& text);
 

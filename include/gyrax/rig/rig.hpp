@@ -26,7 +26,7 @@ struct Origin {
 
 struct AxisInfo {
   std::string name, unit;                             ///< unit: "mm", "deg" or "%"
-  bool usual_jerk = false, usual_brake_jerk = false;  ///< the rig names none: AxisLimits::usual_jerk
+  bool usual_jerk = false, usual_decel_jerk = false;  ///< the rig names none: AxisLimits::usual_jerk
   bool endless = false;                               ///< turns for ever: its travel is all that can be counted
   bool motor = false;                                 ///< runs at a share of full power: unit "%", no place
   Origin origin;
@@ -43,9 +43,9 @@ struct StationInfo {
   HandsetBits handsets = 0;
 };
 
-/// A rate or increments that bindings move.
+/// An override or increments that bindings move.
 struct NumberInfo {
-  std::string name;  ///< "rate", "rate.carriage", "increment.x"
+  std::string name;  ///< "override", "override.carriage", "increment.x"
   Origin origin;     ///< where its notches stand
 };
 
@@ -55,7 +55,7 @@ struct SimulatedInfo {
   double delay_s = 0.002;    ///< from measuring to the report's arrival
   double report_s = 0.004;   ///< between two reports
   double speed_share = 1.3;  ///< an axis's own speed limit, of the rig's
-  double brake_share = 1.0;  ///< an axis's own brake when it has to stop by itself, of the rig's
+  double decel_share = 1.0;  ///< an axis's own deceleration when it has to stop by itself, of the rig's
 };
 
 struct LinkInfo {
@@ -77,13 +77,13 @@ struct Rig {
   std::string path, title;
   std::vector<RigSource> sources;  ///< the rig's own file first, then what it includes
   Span period = std::chrono::milliseconds(2);
-  std::optional<Span> shortest_tick;  ///< live: a reading brings the next tick forward, to this after the last one
+  std::optional<Span> min_tick;  ///< live: a reading brings the next tick forward, to this after the last one
   Setup setup;
   std::vector<std::string> handsets, zones, switches;  // by their identities
   std::vector<StationInfo> stations;
-  std::vector<std::string> layers;                             ///< by LayerId: "rotary", or "shoulder.left held"
-  std::vector<NumberInfo> numbers;                             ///< by NumberId: what `choose` and `adjust` name
-  bool remembers_rates = false, remembers_increments = false;  ///< at the next start, as they were left
+  std::vector<std::string> layers;                                 ///< by LayerId: "rotary", or "shoulder.left held"
+  std::vector<NumberInfo> numbers;                                 ///< by NumberId: what `choose` and `adjust` name
+  bool remembers_overrides = false, remembers_increments = false;  ///< at the next start, as they were left
   std::vector<AxisInfo> axes;
   std::vector<SlotInfo> slots;
   std::vector<SeatWish> seats;  ///< by HandsetId: which device it may be, and what it has to have
@@ -95,7 +95,7 @@ struct Rig {
 
 /// Greatest rig, bytes of all its files together (those that it includes, calibrations); how many it may include. Reading takes
 /// at most 160 bytes of memory for each of them, and 4 MiB.
-inline constexpr std::size_t greatest_rig = 1u << 20, greatest_includes = 32;
+inline constexpr std::size_t max_rig = 1u << 20, max_includes = 32;
 /// The version of the rig's format that this library writes and the newest that it reads.
 inline constexpr int rig_version = 1;
 

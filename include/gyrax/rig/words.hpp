@@ -1,7 +1,7 @@
 /// What the core says in numbers, in a person's words and the rig's names.
 ///
-///     gyrax::say(rig, status.held, status.cause)          // "stick.left.x is not at neutral"
-///     gyrax::say_release(rig, status.held)                // "let stick.left.x go"
+///     gyrax::say(rig, status.blocked, status.cause)          // "stick.left.x is not at neutral"
+///     gyrax::say_release(rig, status.blocked)                // "let stick.left.x go"
 #pragma once
 
 #include <gyrax/engine/event.hpp>

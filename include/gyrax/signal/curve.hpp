@@ -16,7 +16,7 @@ namespace gyrax {
 class Curve {
  public:
   /// Points that through() takes, besides the two ends.
-  static constexpr std::size_t greatest_points = 8;
+  static constexpr std::size_t max_points = 8;
   struct Point {
     double in = 0, out = 0;
   };
@@ -26,7 +26,7 @@ class Curve {
   /// out = in + share·(in³ − in). `share` in [0, 1]; never falls there, as its slope is least at 0: 1 − share. Error: nullopt.
   static std::optional<Curve> expo(double share) noexcept;
   /// A monotone cubic through (0, 0), the points and (1, 1). `in` rises, 0 < in < 1; `out` never falls, 0 ≤ out ≤ 1; at most
-  /// greatest_points. Error: nullopt. Source: F. N. Fritsch and R. E. Carlson, "Monotone piecewise cubic interpolation",
+  /// max_points. Error: nullopt. Source: F. N. Fritsch and R. E. Carlson, "Monotone piecewise cubic interpolation",
   /// SIAM J. Numer. Anal. 17 (1980), 238 to 246: slopes are limited to a circle of radius 3.
   static std::optional<Curve> through(std::span<const Point> points) noexcept;
 
@@ -39,8 +39,8 @@ class Curve {
  private:
   double expo_ = 0;
   std::size_t nodes_ = 0;  // 0: no points
-  std::array<Point, greatest_points + 2> at_{};
-  std::array<double, greatest_points + 2> slope_{};
+  std::array<Point, max_points + 2> at_{};
+  std::array<double, max_points + 2> slope_{};
 };
 
 }  // namespace gyrax

@@ -10,14 +10,14 @@
 ///     Signal signal(handsets, controls);
 ///     Change change = signal.accept(reading, now);
 ///     for (const SlotId slot : signal.forgotten()) …
-///     for (const Change& also : signal.made()) …
+///     for (const Change& also : signal.also_changed()) …
 ///     if (signal.sample(slot).known) …
 #pragma once
 
 #include <gyrax/base/reading.hpp>
 #include <gyrax/signal/calibration.hpp>
-#include <gyrax/signal/making.hpp>
 #include <gyrax/signal/shape.hpp>
+#include <gyrax/signal/virtual_control.hpp>
 
 #include <optional>
 #include <span>
@@ -30,24 +30,24 @@ struct ControlSetup {
   HandsetId handset{};  ///< of a made one: that of its first part
   ControlId control{};  ///< no<ControlId> for a made one
   Calibration calibration = Calibration::key();
-  Shape shape{};                   ///< the same for both of a pair
-  SlotId partner = no<SlotId>;     ///< the other half of a stick that is shaped as one
-  bool is_second_of_pair = false;  ///< the y of that pair
-  double smoothing_s = 0;          ///< delay of its low pass; 0: none
-  Span debounce{};                 ///< of a key: after a change nothing counts for so long; then what it is by then does
-  int detent = 1;                  ///< of a dial: counts for one, [1, 1000]
-  double press_at = 0.5;           ///< used as a key: pressed from this deflection on …
-  double release_below = 0.4;      ///< … until it is below this
-  Making making{};                 ///< of which other controls it is made; those come before it and are not made themselves
+  Shape shape{};                     ///< the same for both of a pair
+  SlotId partner = no<SlotId>;       ///< the other half of a stick that is shaped as one
+  bool is_second_of_pair = false;    ///< the y of that pair
+  double smoothing_s = 0;            ///< delay of its low pass; 0: none
+  Span debounce{};                   ///< of a key: after a change nothing counts for so long; then what it is by then does
+  int detent = 1;                    ///< of a dial: counts for one, [1, 1000]
+  double press_at = 0.5;             ///< used as a key: pressed from this deflection on …
+  double release_below = 0.4;        ///< … until it is below this
+  VirtualControl virtual_control{};  ///< of which other controls it is made; those come before it and are not made themselves
 };
 
 /// What the rig says of a handset's habits.
 struct HandsetSetup {
   /// Set for a handset that reports steadily: silence for longer than this is a loss. Not set for one that reports
   /// changes only: there silence means "unchanged", and only presence tells that it is gone.
-  std::optional<Span> longest_silence;
+  std::optional<Span> max_silence;
   /// A reading older than this when it is taken is a fault: its hands may have moved on.
-  Span oldest_reading = std::chrono::milliseconds(100);
+  Span max_age = std::chrono::milliseconds(100);
 };
 
 enum class HandsetHealth : std::uint8_t { present, absent, silent };
@@ -88,7 +88,7 @@ class Signal {
   /// Lets time pass, once a tick after its readings: smoothing goes on, debounced keys settle, tilts are looked at.
   void advance(Time now) noexcept;
   /// What the last accept() or advance() changed besides. Valid until the next of them.
-  std::span<const Change> made() const noexcept { return made_; }
+  std::span<const Change> also_changed() const noexcept { return also_changed_; }
 
   /// What a dial was turned of a detent so far does not count.
   void drop_part(SlotId slot) noexcept { memories_[index(slot)].part = 0; }
@@ -124,7 +124,7 @@ class Signal {
 
   void forget(HandsetId handset) noexcept;
   void forget(SlotId slot) noexcept;
-  void forget_with_made(SlotId slot) noexcept;
+  void forget_with_virtual(SlotId slot) noexcept;
   Change plug(const Reading& reading) noexcept;
   Change refuse(SlotId slot, std::int32_t raw) noexcept;
   Change take(SlotId slot, std::int32_t raw, Time at) noexcept;
@@ -140,10 +140,10 @@ class Signal {
   std::vector<State> states_;
   std::vector<Sample> samples_;
   std::vector<Memory> memories_;
-  std::vector<SlotId> slot_of_;               // [handset][control]
-  std::vector<std::vector<SlotId>> made_of_;  // by slot: what is made of it
-  std::vector<SlotId> restless_;              // those that change by time alone
-  std::vector<Change> made_;                  // room for every control that can change with another
+  std::vector<SlotId> slot_of_;                  // [handset][control]
+  std::vector<std::vector<SlotId>> virtual_of_;  // by slot: what is made of it
+  std::vector<SlotId> restless_;                 // those that change by time alone
+  std::vector<Change> also_changed_;             // room for every control that can change with another
   std::vector<SlotId> forgotten_;
 };
 

@@ -1,6 +1,6 @@
 /// A simulated machine: what stands at the far end of a link where there is none.
 ///
-/// In: frames. Out: reports, and what really moved. It follows with a lag, has a speed limit and a brake of its own, and
+/// In: frames. Out: reports, and what really moved. It follows with a lag, has a speed limit and a deceleration of its own, and
 /// stops by itself when the last frame's validity runs out. Never: a look into the core; it knows the wire and no more.
 ///
 ///     sim::Bench bench(setup);
@@ -20,7 +20,7 @@ struct BenchAxis {
   double scale = 1e-9, offset = 0;  ///< a word stands for offset + scale · word, in the axis's unit
   double lag_s = 0.012;             ///< time constant of following; 0: at once
   double speed = 1;                 ///< its own limit, unit/s, > 0
-  double brake = 1;                 ///< with which it stops by itself, unit/s², > 0
+  double decel = 1;                 ///< with which it stops by itself, unit/s², > 0
   double start = 0;                 ///< where it stands at first
   double resolution = 0.001;        ///< of its measuring, unit; 0: exact
   bool measured = true;             ///< whether reports tell where it is

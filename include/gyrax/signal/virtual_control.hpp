@@ -3,7 +3,7 @@
 /// In: the values of the controls that it is made of. Out: one value in [-1, 1], or pressed or not. Never: a value while one of
 /// its parts is unknown.
 ///
-///     made_value({.how = Making::How::difference}, parts)
+///     made_value({.how = VirtualControl::How::difference}, parts)
 #pragma once
 
 #include <gyrax/base/ids.hpp>
@@ -14,7 +14,7 @@
 
 namespace gyrax {
 
-struct Making {
+struct VirtualControl {
   enum class How : std::uint8_t {
     none,        ///< a control of the handset itself
     difference,  ///< first − second, at most ±1
@@ -36,7 +36,7 @@ struct Making {
 };
 
 /// How many parts a way of making takes.
-std::size_t parts_of(Making::How how) noexcept;
+std::size_t parts_of(VirtualControl::How how) noexcept;
 
 /// The value of anything but a key. Of a tilt the parts are accelerations, 1 for that of free fall; nullopt where they are too
 /// small together (below a quarter) to have a direction.
@@ -44,7 +44,8 @@ std::size_t parts_of(Making::How how) noexcept;
 /// Two motors: speed + turn and speed − turn, both divided by the greatest of 1 and their sizes, so that a full diagonal keeps
 /// its direction and asks for no more than full power.
 /// Tilt: atan(−x / √(y² + z²)) and so on, each axis against the plane of the two others, so that neither is ever undefined.
-std::optional<double> made_value(const Making& making, const std::array<double, Making::parts_at_most>& parts) noexcept;
+std::optional<double> made_value(const VirtualControl& virtual_control,
+                                 const std::array<double, VirtualControl::parts_at_most>& parts) noexcept;
 
 /// Arc tangent of y/x for x ≥ 0, not both 0; rad, within 2e-8. Source: M. Abramowitz and I. Stegun, Handbook of Mathematical
 /// Functions, 4.4.49.

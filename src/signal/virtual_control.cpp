@@ -1,4 +1,4 @@
-#include <gyrax/signal/making.hpp>
+#include <gyrax/signal/virtual_control.hpp>
 
 #include <cmath>
 
@@ -23,28 +23,29 @@ std::optional<double> tilt(double axis, double second, double third, double rang
 
 }  // namespace
 
-std::size_t parts_of(Making::How how) noexcept {
+std::size_t parts_of(VirtualControl::How how) noexcept {
   switch (how) {
-    case Making::How::none: return 0;
-    case Making::How::key: return 1;
-    case Making::How::tilt_x:
-    case Making::How::tilt_y: return 3;
+    case VirtualControl::How::none: return 0;
+    case VirtualControl::How::key: return 1;
+    case VirtualControl::How::tilt_x:
+    case VirtualControl::How::tilt_y: return 3;
     default: return 2;
   }
 }
 
-std::optional<double> made_value(const Making& making, const std::array<double, Making::parts_at_most>& p) noexcept {
-  switch (making.how) {
-    case Making::How::difference: return within_one(p[0] - p[1]);
-    case Making::How::mean: return (p[0] + p[1]) / 2;
-    case Making::How::greater: return size_of(p[1]) > size_of(p[0]) ? p[1] : p[0];
-    case Making::How::drive_left: return drive(p[0], p[1]);
-    case Making::How::drive_right: return drive(p[0], -p[1]);
+std::optional<double> made_value(const VirtualControl& virtual_control,
+                                 const std::array<double, VirtualControl::parts_at_most>& p) noexcept {
+  switch (virtual_control.how) {
+    case VirtualControl::How::difference: return within_one(p[0] - p[1]);
+    case VirtualControl::How::mean: return (p[0] + p[1]) / 2;
+    case VirtualControl::How::greater: return size_of(p[1]) > size_of(p[0]) ? p[1] : p[0];
+    case VirtualControl::How::drive_left: return drive(p[0], p[1]);
+    case VirtualControl::How::drive_right: return drive(p[0], -p[1]);
     // At rest gravity reads as an acceleration upwards: the side that is lowered reads negative.
-    case Making::How::tilt_x: return tilt(-p[0], p[1], p[2], making.range);
-    case Making::How::tilt_y: return tilt(-p[1], p[0], p[2], making.range);
-    case Making::How::none:
-    case Making::How::key: break;
+    case VirtualControl::How::tilt_x: return tilt(-p[0], p[1], p[2], virtual_control.range);
+    case VirtualControl::How::tilt_y: return tilt(-p[1], p[0], p[2], virtual_control.range);
+    case VirtualControl::How::none:
+    case VirtualControl::How::key: break;
   }
   return std::nullopt;
 }
