@@ -44,21 +44,13 @@ speed = 100
 accel = 1000
 position = "assumed"
 start = 500
-[[bind]]
-control = "stick.left.x"
-jog = "x"
-[[bind]]
-control = "menu.right"
-permit = "ready"
-[[bind]]
-control = "shoulder.right"
-permit = "enable"
-[[bind]]
-control = "face.east"
-permit = "stop"
-[[bind]]
-control = "menu.centre"
-permit = "reset"
+
+[bind]
+"stick.left.x" = { jog = "x" }
+"menu.right" = "ready"
+"shoulder.right" = "enable"
+"face.east" = "stop"
+"menu.centre" = "reset"
 )";
 
 /// A pair of connected UDP sockets on the loopback device.

@@ -27,13 +27,12 @@ std::string rig_text() {
       "gyrax = 1\n[link.machine]\nkind = \"simulated\"\n[handset.pad0]\n[handset.pad1]\n[station.both]\nhandsets = [\"pad0\", \"pad1\"]\n";
   for (std::size_t i = 0; i < axes; ++i)
     text += fmt::format("[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\n", i);
-  const auto bind = [&](std::size_t pad, const std::string& control, const std::string& effect) {
-    text += fmt::format("[[bind]]\nhandset = \"pad{}\"\ncontrol = \"{}\"\n{}\n", pad, control, effect);
-  };
-  for (std::size_t i = 0; i < axes; ++i) bind(i / 4, sticks[i % 4], fmt::format("jog = \"a{}\"", i));
-  const std::pair<const char*, const char*> permits[] = {
-      {"menu.right", "ready"}, {"shoulder.right", "enable"}, {"face.east", "stop"}, {"menu.centre", "reset"}};
-  for (const auto& [control, permit] : permits) bind(0, control, fmt::format("permit = \"{}\"", permit));
+  for (std::size_t i = 0; i < axes; ++i) {
+    if (i % 4 == 0) text += fmt::format("[handset.pad{}.bind]\n", i / 4);
+    text += fmt::format("\"{}\" = {{ jog = \"a{}\" }}\n", sticks[i % 4], i);
+    if (i == 0)
+      text += "\"menu.right\" = \"ready\"\n\"shoulder.right\" = \"enable\"\n\"face.east\" = \"stop\"\n\"menu.centre\" = \"reset\"\n";
+  }
   return text;
 }
 

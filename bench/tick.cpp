@@ -29,9 +29,6 @@ const char* name_of(Doing doing) {
 
 std::string rig_text(std::size_t axes, Doing doing) {
   std::string text = "gyrax = 1\n[link.machine]\nkind = \"simulated\"\n";
-  const auto bind = [&](const std::string& handset, const std::string& control, const std::string& effect) {
-    text += fmt::format("[[bind]]\nhandset = \"{}\"\ncontrol = \"{}\"\n{}\n", handset, control, effect);
-  };
   for (std::size_t i = 0; i < axes; ++i)
     text += fmt::format(
         "[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\nfollowing_error = 1000\nincrements = [900]\n", i);
@@ -41,19 +38,18 @@ std::string rig_text(std::size_t axes, Doing doing) {
     for (std::size_t h = 0; h * 4 < axes; ++h) text += fmt::format("{}\"pad{}\"", h == 0 ? "" : ", ", h);
     text += "]\n";
   }
-  for (std::size_t i = 0; i < axes; ++i) {
-    const std::string pad = fmt::format("pad{}", i / 4);
-    if (doing == Doing::steps) {
-      bind(pad, "hat.right", fmt::format("step = \"a{}\"", i));
-      bind(pad, "hat.left", fmt::format("step = {{ axis = \"a{}\", by = -1 }}", i));
-    } else {
-      bind(pad, sticks[i % 4], fmt::format("{} = \"a{}\"", doing == Doing::goals_changing ? "follow" : "jog", i));
+  for (std::size_t h = 0; h * 4 < axes; ++h) {
+    text += fmt::format("[handset.pad{}.bind]\n", h);
+    if (h == 0)
+      text += "\"menu.right\" = \"ready\"\n\"shoulder.right\" = \"enable\"\n\"face.east\" = \"stop\"\n\"menu.centre\" = \"reset\"\n";
+    std::string steps;
+    for (std::size_t i = 4 * h; i < std::min(axes, 4 * h + 4); ++i) {
+      steps += fmt::format("{{ step = \"a{}\" }}, ", i);
+      if (doing != Doing::steps)
+        text += fmt::format("\"{}\" = {{ {} = \"a{}\" }}\n", sticks[i % 4], doing == Doing::goals_changing ? "follow" : "jog", i);
     }
+    if (doing == Doing::steps) text += fmt::format("\"hat.x\" = [{}]\n", steps);
   }
-  bind("pad0", "menu.right", "permit = \"ready\"");
-  bind("pad0", "shoulder.right", "permit = \"enable\"");
-  bind("pad0", "face.east", "permit = \"stop\"");
-  bind("pad0", "menu.centre", "permit = \"reset\"");
   return text;
 }
 

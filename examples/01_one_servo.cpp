@@ -12,27 +12,14 @@ int main() {
     travel = [-45, 45]
     speed = 90
     accel = 400
-    start = 0
     servo = { ends = [-60, 60], pulse_us = [900, 2100] }
-    [handset.keypad]
-    [[bind]]
-    control = "key.kp8"
-    jog = "tilt"
-    [[bind]]
-    control = "key.kp2"
-    jog = { axis = "tilt", reversed = true }
-    [[bind]]
-    control = "key.kp_enter"
-    permit = "ready"
-    [[bind]]
-    control = "key.kp0"
-    permit = "enable"
-    [[bind]]
-    control = "key.kp5"
-    permit = "stop"
-    [[bind]]
-    control = "key.kp_plus"
-    permit = "reset"
+    [handset.keypad.bind]
+    "key.kp8" = { jog = "tilt" }
+    "key.kp2" = { jog = "-tilt" }
+    "key.kp_enter" = "ready"
+    "key.kp0" = "enable"
+    "key.kp5" = "stop"
+    "key.kp_plus" = "reset"
   )",
                                           "keypad.toml");
   gyrax::testing::Stand keypad(rig);

@@ -72,6 +72,7 @@ inline bool is_mover(BindingPlan::Effect effect) { return effect <= BindingPlan:
 
 struct RigPlan {
   std::string text;
+  bool layer_starts_on = false;  // the latched one
   double period_s = 0.002, max_s = 0.02, silence_s = 0.1;
   int zones = 1, links = 1;
   std::vector<HandsetPlan> handsets;

@@ -7,7 +7,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <iterator>
+#include <map>
 
 namespace gyrax::bench {
 namespace {
@@ -28,7 +30,11 @@ class Writer {
     add_stations();
     for (std::size_t h = 0; h < plan_.handsets.size(); ++h) bind_handset(static_cast<int>(h));
     add_handset_tables();
-    plan_.text = text_ + controls_ + bindings_;
+    const std::string lines = bindings();
+    // Some layer is on from the start, and so is one that nothing turns on.
+    plan_.layer_starts_on = layer_ && (!latched_ || random_.chance(0.2));
+    if (layer_) say("[layer.other]\nstart = \"{}\"\n", plan_.layer_starts_on ? "on" : "off");
+    plan_.text = text_ + controls_ + lines;
     return plan_;
   }
 
@@ -58,7 +64,6 @@ class Writer {
     }
     if (random_.chance(0.4)) {
       layer_ = true;
-      say("[layer.other]\n");
     }
     for (int s = random_.whole(0, 2); s > 0; --s) add_switch();
   }
@@ -228,22 +233,33 @@ class Writer {
     return plan_.handsets[static_cast<std::size_t>(h)].controls[static_cast<std::size_t>(c)].name;
   }
 
-  /// Writes one binding; `control` names a made one where it is not the plan's own.
-  void bind(const BindingPlan& b, const std::string& effect, const std::string& layer = "", const std::string& control = "") {
-    const char* const gestures[] = {"", "release", "tap", "double tap", "hold"};
-    auto out = std::back_inserter(bindings_);
-    fmt::format_to(out, "[[bind]]\nhandset = \"hand{}\"\ncontrol = \"{}\"\n{}\n{}", b.handset,
-                   control.empty() ? name_of(b.handset, b.control) : control, effect, layer);
-    if (b.gesture == Gesture::chord) fmt::format_to(out, "with = [\"{}\"]\n", name_of(b.handset, b.with.front()));
-    if (b.gesture != Gesture::press && b.gesture != Gesture::chord)
-      fmt::format_to(out, "gesture = \"{}\"\n", gestures[static_cast<int>(b.gesture)]);
-    if (b.gesture == Gesture::hold) fmt::format_to(out, "hold_s = {}\n", random_.chance(0.5) ? 0.3 : 0.6);
+  /// Writes one binding: what its table says, `layer` as layer() gives it; `control` names a virtual one where it is not the plan's own.
+  void bind(BindingPlan b, std::string effect, const std::string& layer = "", const std::string& control = "") {
+    const char* const gestures[] = {"", ".release", ".tap", ".double_tap", ".hold", ""};
+    using Layer = BindingPlan::Layer;
+    b.layer = layer.empty() ? Layer::base : layer.starts_with("in") ? Layer::latched : Layer::held;
+    std::string named = control.empty() ? name_of(b.handset, b.control) : control;
+    if (b.gesture == Gesture::chord) named += " + " + name_of(b.handset, b.with.front());
+    if (b.gesture == Gesture::hold) effect += fmt::format(", hold_s = {}", random_.chance(0.5) ? 0.3 : 0.6);
+    lines_[static_cast<std::size_t>(b.handset)][layer.empty() ? "bind" : layer] +=
+        fmt::format("\"{}\"{} = {{ {} }}\n", named, gestures[static_cast<int>(b.gesture)], effect);
     auto& controls = plan_.handsets[static_cast<std::size_t>(b.handset)].controls;
     controls[static_cast<std::size_t>(b.control)].used = true;
     for (const int other : b.with) controls[static_cast<std::size_t>(other)].used = true;
     plan_.bindings.push_back(b);
-    using Layer = BindingPlan::Layer;
-    plan_.bindings.back().layer = layer.empty() ? Layer::base : layer.starts_with("in") ? Layer::latched : Layer::held;
+  }
+
+  /// The lines of all handsets; the plan's bindings come in the order of the lines.
+  std::string bindings() {
+    std::string all;
+    for (std::size_t h = 0; h < lines_.size(); ++h)
+      for (const char* kind : {"bind", "while", "in"})
+        for (const auto& [table, lines] : lines_[h])
+          if (table.starts_with(kind)) all += fmt::format("[handset.hand{}.{}]\n{}", h, table, lines);
+    const auto place = [](const BindingPlan& b) { return std::pair(b.handset, b.layer); };
+    std::stable_sort(plan_.bindings.begin(), plan_.bindings.end(),
+                     [&](const BindingPlan& a, const BindingPlan& b) { return place(a) < place(b); });
+    return all;
   }
 
   void permit(int h, Effect effect, const char* word) {
@@ -255,7 +271,7 @@ class Writer {
     std::string more;
     if (enables && is_lever && random_.chance(0.7)) {
       b.squeeze = 0.8;
-      more = "\nsqueeze = 80";
+      more = ", squeeze = 80";
     }
     if (effect != Effect::stop && random_.chance(0.3)) {
       const Gesture some[] = {Gesture::hold, Gesture::double_tap, Gesture::hold, Gesture::tap};
@@ -268,7 +284,7 @@ class Writer {
         b.with = {with};
       }
     }
-    bind(b, fmt::format("permit = \"{}\"{}", word, more));
+    bind(b, fmt::format("{} = \"all\"{}", word, more));
   }
 
   void bind_handset(int h) {
@@ -288,8 +304,8 @@ class Writer {
   }
 
   std::string layer() {
-    if (held_ >= 0 && random_.chance(0.15)) return fmt::format("while = \"{}\"\n", name_of(current_, held_));
-    return layer_ && random_.chance(0.15) ? "in = \"other\"\n" : "";
+    if (held_ >= 0 && random_.chance(0.15)) return fmt::format("while.\"{}\"", name_of(current_, held_));
+    return layer_ && random_.chance(0.15) ? "in.other" : "";
   }
 
   Gesture key_gesture() { return random_.chance(0.65) ? Gesture::press : static_cast<Gesture>(random_.whole(1, 4)); }
@@ -304,23 +320,25 @@ class Writer {
     std::string effect;
     if (what <= 1) {
       b.control = take(h, random_.chance(0.7) ? Kind::stick : Kind::lever);
-      effect = fmt::format("jog = {{ axis = \"{}\", share = {}, reversed = {} }}", axis.name, random_.whole(20, 100), random_.chance(0.3));
+      effect = fmt::format("jog = \"{}{}\", share = {}", random_.chance(0.3) ? "-" : "", axis.name, random_.whole(20, 100));
     } else if (what <= 3) {
       b.control = take(h, Kind::key);
       b.gesture = key_gesture();
-      effect = fmt::format("jog = {{ axis = \"{}\", reversed = {}{} }}", axis.name, random_.chance(0.5),
+      effect = fmt::format("jog = \"{}{}\"{}", random_.chance(0.5) ? "-" : "", axis.name,
                            random_.chance(0.3) ? ", stages = [[0, 10], [0.3, 100]]" : "");
     } else if (what <= 5) {
       b.effect = Effect::step;
       b.control = take(h, Kind::key);
       b.gesture = key_gesture();
-      effect = fmt::format("step = {{ axis = \"{}\", by = {} }}", axis.name, random_.chance(0.05) ? 1000 : random_.chance(0.5) ? 1 : -3);
+      effect = fmt::format("step = \"{}", random_.chance(0.05)  ? axis.name + "\", by = 1000"
+                                          : random_.chance(0.5) ? axis.name + "\""
+                                                                : "-" + axis.name + "\", by = 3");
       const bool repeats = b.gesture == Gesture::press || b.gesture == Gesture::hold;
-      if (repeats && random_.chance(0.3)) effect += "\nrepeat = [[0.2, 20]]";
+      if (repeats && random_.chance(0.3)) effect += ", repeat = [[0.2, 20]]";
     } else if (what == 6) {
       b.effect = Effect::wheel;
       b.control = take(h, Kind::dial);
-      effect = fmt::format("handwheel = {{ axis = \"{}\"{} }}", axis.name, random_.chance(0.4) ? ", max_owed = 0.5" : "");
+      effect = fmt::format("handwheel = \"{}\"{}", axis.name, random_.chance(0.4) ? ", max_owed = 0.5" : "");
     } else if (what == 7) {
       follow(h, a);
       return;
@@ -329,7 +347,7 @@ class Writer {
       b.control = take(h, Kind::key);
       b.gesture = key_gesture();
       const bool wide = axis.kind == AxisPlan::Kind::endless;
-      effect = fmt::format("go = {{ axis = \"{}\", to = {} }}", axis.name, wide ? random_.in(-90, 90) : random_.in(axis.low, axis.high));
+      effect = fmt::format("go = \"{}\", to = {}", axis.name, wide ? random_.in(-90, 90) : random_.in(axis.low, axis.high));
     }
     if (b.control >= 0) bind(b, effect, layer());
   }
@@ -345,14 +363,12 @@ class Writer {
     b.high = wide ? 90 : axis.high;
     b.catch_up = axis.speed * 0.1;
     const bool reversed = random_.chance(0.3);
-    bind(b,
-         fmt::format("follow = {{ axis = \"{}\", range = [{}, {}], catch_up = {}, reversed = {} }}", axis.name, b.low, b.high, b.catch_up,
-                     reversed),
+    bind(b, fmt::format("follow = \"{}{}\", range = [{}, {}], catch_up = {}", reversed ? "-" : "", axis.name, b.low, b.high, b.catch_up),
          again ? layer() : in);
     if (reversed) std::swap(plan_.bindings.back().low, plan_.bindings.back().high);
     followed_.push_back({h, b.control});
     // Another one that takes over in a layer.
-    if (again && layer_ && random_.chance(0.7)) follow(h, a, "in = \"other\"\n");
+    if (again && layer_ && random_.chance(0.7)) follow(h, a, "in.other");
   }
 
   void pose(int h, int g) {
@@ -374,8 +390,7 @@ class Writer {
     if (!b.momentary) b.gesture = key_gesture();
     const char* word = b.momentary ? "momentary" : words[random_.whole(0, 2)];
     if (b.control >= 0)
-      bind(b, fmt::format("set = {{ switch = \"{}\", to = \"{}\" }}", plan_.switches[static_cast<std::size_t>(s)].name, word),
-           b.momentary ? "" : layer());
+      bind(b, fmt::format("set = \"{}\", to = \"{}\"", plan_.switches[static_cast<std::size_t>(s)].name, word), b.momentary ? "" : layer());
   }
 
   void others(int h) {
@@ -383,13 +398,14 @@ class Writer {
       BindingPlan b{.effect = effect, .handset = h, .momentary = momentary};
       b.control = take(h, Kind::key);
       if (b.control >= 0) bind(b, text);
+      latched_ = latched_ || (b.control >= 0 && effect == Effect::layer);
     };
     if (random_.chance(0.4)) add(Effect::number, "override = \"up\"");
     if (random_.chance(0.4)) add(Effect::number, "override = \"down\"");
     if (reduced_ && random_.chance(0.5)) add(Effect::reduced, "reduced = \"momentary\"", true);
     if (reduced_ && random_.chance(0.4)) add(Effect::reduced, "reduced = \"toggle\"");
     if (layer_ && random_.chance(0.5))
-      add(Effect::layer, random_.chance(0.5) ? "layer = \"other\"" : "layer = { name = \"other\", to = \"momentary\" }");
+      add(Effect::layer, random_.chance(0.5) ? "layer = \"other\"" : "layer = \"other\", to = \"momentary\"");
   }
 
   void add_handset_tables() {
@@ -416,11 +432,12 @@ class Writer {
 
   Random& random_;
   RigPlan plan_;
-  std::string text_, controls_, bindings_;
+  std::string text_, controls_;
+  std::array<std::map<std::string, std::string>, 3> lines_;  // of each handset, by table
   std::vector<std::vector<int>> free_;
   std::vector<std::pair<int, int>> followed_;
   int held_ = -1, current_ = 0;
-  bool reduced_ = false, layer_ = false;
+  bool reduced_ = false, layer_ = false, latched_ = false;
 };
 
 }  // namespace

@@ -46,6 +46,7 @@ Watch::Watch(const RigPlan& plan, const Rig& rig, const Hands& hands, Tally& tal
       reduced_held_(plan.bindings.size()),
       reduced_seen_(plan.bindings.size()),
       switch_id_(plan.switches.size()) {
+  layer_on_ = plan.layer_starts_on;
   for (Zone& zone : zones_) {
     zone.begun.resize(plan.bindings.size());
     zone.voided.resize(plan.bindings.size());

@@ -78,6 +78,25 @@ std::string clipped(std::string text) {
 
 }  // namespace
 
+namespace {
+
+/// What a text describes twice, as it stands there: the parser only says that it may not.
+std::optional<std::string> described_twice(const std::string& text, const toml::parse_error& error) {
+  if (error.description().find("redefine") == std::string_view::npos) return std::nullopt;
+  std::istringstream lines(text);
+  std::string line;
+  for (toml::source_index i = 0; i < error.source().begin.line && std::getline(lines, line); ++i) continue;
+  const bool header = line.starts_with('[');
+  std::size_t end = header ? line.find(']') + 1 : line.find(" =");
+  if (end == std::string::npos || end == 0) return std::nullopt;
+  std::string name = line.substr(0, end);
+  // Of a control with a gesture the control.
+  if (const std::size_t dot = name.rfind("\"."); !header && dot != std::string::npos) name.resize(dot + 1);
+  return name;
+}
+
+}  // namespace
+
 std::string range_text(const Allowed& a) {
   const std::string unit = *a.unit == '\0' ? std::string() : fmt::format(" {}", a.unit);
   const std::string kind = a.whole ? "a whole number" : "a number";
@@ -90,8 +109,19 @@ void Problems::add(Code code, const Place& at, std::string key, std::string what
     ++untold_;
     return;
   }
-  list_.push_back({code, at.file, at.line, at.column, clipped(std::move(key)), clipped(std::move(what)), clipped(std::move(allowed)),
-                   clipped(std::move(guess))});
+  Problem problem{code,
+                  at.file,
+                  at.line,
+                  at.column,
+                  clipped(std::move(key)),
+                  clipped(std::move(what)),
+                  clipped(std::move(allowed)),
+                  clipped(std::move(guess))};
+  // What two readers find wrong at one place, as the halves of a pair do, is one problem.
+  const auto same = [&](const Problem& p) {
+    return p.line == problem.line && p.column == problem.column && p.key == problem.key && p.what == problem.what && p.file == problem.file;
+  };
+  if (std::none_of(list_.begin(), list_.end(), same)) list_.push_back(std::move(problem));
 }
 
 std::vector<Problem> Problems::take() {
@@ -142,6 +172,33 @@ bool Table::has(const char* key) const { return real(table_).contains(key); }
 bool Table::is_table(const char* key) const {
   const toml::node* found = real(table_).get(key);
   return found != nullptr && found->is_table();
+}
+
+bool Table::is_list(const char* key) const {
+  const toml::node* found = real(table_).get(key);
+  return found != nullptr && found->is_array();
+}
+
+std::vector<TableValue> Table::values(const char* key) {
+  std::vector<TableValue> all;
+  const Node found = node(key);
+  if (!found) return all;
+  const auto take = [&](const toml::node& one) {
+    if (const toml::table* table = one.as_table()) {
+      all.push_back({"", Table(table, full(key), file_, *problems_), place(file_, one.source())});
+    } else if (const auto word = one.value_exact<std::string>()) {
+      all.push_back({*word, std::nullopt, place(file_, one.source())});
+    } else {
+      wrong_type({&one}, full(key), "a word or a table");
+    }
+  };
+  const toml::array* list = found.at->as_array();
+  if (list == nullptr) {
+    take(*found.at);
+  } else if (!too_many(list->size(), key)) {
+    for (const toml::node& one : *list) take(one);
+  }
+  return all;
 }
 
 bool Table::is_text(const char* key) {
@@ -360,7 +417,17 @@ std::optional<Document> Document::parse(const std::string& text, const std::stri
     made.file_ = file;
     return made;
   } catch (const toml::parse_error& e) {
-    problems.add(Code::syntax, place(file, e.source()), "", std::string(e.description()), "valid TOML 1.0 is wanted");
+    const Place at = place(file, e.source());
+    if (const auto twice = described_twice(text, e)) {
+      problems.add(Code::duplicate_name, at, "", fmt::format("{} is described twice in this file", *twice),
+                   twice->starts_with('[')   ? "one table of that name, with all its lines"
+                   : twice->starts_with('"') ? fmt::format("one line; for several gestures {0}.press, {0}.hold and so on; for two things "
+                                                           "at once a list: {0} = [{{ … }}, {{ … }}]",
+                                                           *twice)
+                                             : std::string("one line"));
+      return std::nullopt;
+    }
+    problems.add(Code::syntax, at, "", std::string(e.description()), "valid TOML 1.0 is wanted");
     return std::nullopt;
   }
 }

@@ -48,6 +48,8 @@ class Problems {
   std::size_t untold_ = 0;
 };
 
+struct TableValue;
+
 /// One table with a name, its file, and the keys that somebody asked for. Whatever was not asked for is unknown.
 class Table {
  public:
@@ -72,6 +74,10 @@ class Table {
   std::optional<std::vector<std::pair<double, double>>> pairs(const char* key);
   /// Marks a key as known, and says whether it holds a text.
   bool is_text(const char* key);
+  /// Whether a key holds a list.
+  bool is_list(const char* key) const;
+  /// A word or a table under a key, or each of a list of them; anything else is told.
+  std::vector<TableValue> values(const char* key);
   /// Whether a key holds a table.
   bool is_table(const char* key) const;
 
@@ -103,6 +109,13 @@ class Table {
   Problems* problems_;
   std::set<std::string> known_;
   std::vector<std::string> offered_;
+};
+
+/// A word or a table.
+struct TableValue {
+  std::string word;
+  std::optional<Table> table;
+  Place place;
 };
 
 /// A parsed document. Its tables are valid as long as it is.

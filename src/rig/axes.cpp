@@ -199,6 +199,14 @@ void RigBuilder::read_zones(Table& root) {
 }
 
 void RigBuilder::read_axes(Table& root) {
+  if (link_names_.empty()) {
+    // Nearly all begin with a machine that is simulated.
+    link_names_["machine"] = 0;
+    rig_.setup.links.emplace_back();
+    rig_.links.push_back({"machine", {}});
+    axis_channels_.push_back(0);
+    switch_channels_.push_back(0);
+  }
   if (zone_names_.empty()) {
     zone_names_["main"] = 0;
     rig_.zones.emplace_back("main");
@@ -300,8 +308,10 @@ void RigBuilder::read_position(Table& table, AxisSetup& axis) {
   axis.position = kind == "measured" ? PositionKind::measured : PositionKind::assumed;
   const Allowed inside{axis.limits.low(), axis.limits.high(), false, "(its travel)"};
   if (axis.position == PositionKind::assumed) {
-    // Nothing measures it, so only a person knows where it stands when the power comes on.
-    axis.start = table.required_number("start", inside).value_or(0);
+    // Nothing measures it, so only a person knows where it stands when the power comes on. A servo of unknown place takes its first move
+    // slowly, and to its middle is the shortest way.
+    const double middle = (axis.limits.low() + axis.limits.high()) / 2;
+    axis.start = axis.servo ? table.number("start", inside, middle) : table.required_number("start", inside).value_or(0);
     return;
   }
   axis.following_error = table.number("following_error", {0, max_position, true, "unit"}, axis.limits.speed() * 0.1);

@@ -32,6 +32,9 @@ class RigBuilder {
   void read_stations(Table& root);
   void read_layers(Table& root);
   void read_bindings(Table& root);
+  /// The files in their order; what they say of bindings, put together.
+  void build_bindings();
+  std::vector<std::string> files;
   /// What only the whole can tell: groups of one, what zones depend on, what is missing.
   Rig finish(const std::string& path);
   /// The calibrations that it read.
@@ -79,6 +82,7 @@ class RigBuilder {
   void read_own_override(Table& table, const std::vector<AxisId>& axes);
   void read_simulated(Table& link, SimulatedInfo& info);
   void read_handset(Table& table, const std::string& name);
+  void add_usual_handset();
   void read_control(Table& table, HandsetId handset, const std::string& name);
   void read_shape(Table& table, ControlWish& wish, bool pair);
   void read_ends(Table& table, ControlWish& wish, const ControlName& control);
@@ -88,47 +92,75 @@ class RigBuilder {
   void give_shape(ControlSetup& setup, const ControlWish* wish, double usual_dead_zone) const;
   void read_stops(Table& table, ZoneSetup& zone);
 
-  void read_binding(Table& row);
-  bool read_effect(Table& row, BindingSetup& binding);
-  void read_gesture(Table& row, HandsetId handset, BindingSetup& binding);
-  void read_repeat(Table& row, BindingSetup& binding);
-  void read_adjust(Table& row, BindingSetup& binding);
-  void read_choose(Table& row, BindingSetup& binding);
-  void read_layer_effect(Table& row, BindingSetup& binding);
+  /// A control and what it asks for, as it stands in the rig.
+  struct Line {
+    Table table;  // in which it stands, under `key`
+    std::string key, control;
+    HandsetId handset = no<HandsetId>;
+    std::string held, latched;  // the layer: while a control is held, or by name
+    Gesture gesture = Gesture::press;
+    std::string word;  // what stands there: a word, or a table
+    std::optional<Table> entry;
+    Place place;
+    LayerId layer = no<LayerId>;
+  };
+  /// Which of a pair's controls a binding is for.
+  struct Part {
+    std::optional<std::size_t> object;  // which of two objects
+    int sign = 1;                       // −1: the opposite of what is said
+  };
+  struct EffectRow;
+  static const std::vector<EffectRow>& effects();
+  static bool is_effect(const std::string& key);
+
+  void collect_lines(Table& place, HandsetId handset);
+  void collect_controls(Table& table, HandsetId handset, const std::string& held, const std::string& latched);
+  void collect_values(Line line);
+  bool is_control(HandsetId handset, const std::string& name) const;
+  HandsetId handset_of(Line& line);
+  void layer_of(Line& line);
+  void build_binding(Line& line, const std::string& control, Part part);
+  void read_chord(Line& line, const std::vector<std::string>& controls, BindingSetup& binding);
+  void check_gesture(Line& line, std::optional<Table>& entry, BindingSetup& binding);
+  void read_repeat(Table& entry, BindingSetup& binding);
+  SlotId control_named(Table& table, const char* key, HandsetId handset, const std::string& name, bool turned);
+  std::size_t file_order(const std::string& file) const;
   void add_numbers();
-  LayerId held_layer(SlotId held);
-  SlotId control_named(Table& row, const char* key, HandsetId handset, const std::string& name);
-  void read_jog(Table& row, BindingSetup& binding);
-  void read_step(Table& row, BindingSetup& binding);
-  void read_handwheel(Table& row, BindingSetup& binding);
-  void read_follow(Table& row, BindingSetup& binding);
-  void read_stages(Table& table, BindingSetup& binding);
-  void read_reduced(Table& row, BindingSetup& binding);
-  void read_pose(Table& row, BindingSetup& binding);
-  void require_increments(Table& row, const char* effect, const BindingSetup& binding);
+
+  bool read_effect(Table& entry, Part part, BindingSetup& binding);
+  bool read_word(Line& line, BindingSetup& binding);
+  std::optional<std::string> object_of(Table& entry, const char* key, Part& part);
+  bool read_axis_of(Table& entry, const EffectRow& row, Part& part, BindingSetup& binding);
+  void refuse_pair(Table& entry, const EffectRow& row, const Part& part);
+  void refuse_motor(Table& entry, const char* effect, const BindingSetup& binding);
+  void read_jog(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_stages(Table& entry, BindingSetup& binding);
+  void read_step(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_follow(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_go(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_pose(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_reduced(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_set(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_notch(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_adjust(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_choose(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_layer_effect(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
+  void read_permit(Table& entry, const EffectRow& row, Part part, BindingSetup& binding);
   bool is_kind(const BindingSetup& binding, ControlKind kind) const;
   /// The counted position nearest to one inside the travel that is inside it, too.
   static Nano goal_inside(const AxisLimits& limits, double position);
-  void refuse_motor(Table& row, const char* effect, const BindingSetup& binding);
-  void read_go(Table& row, BindingSetup& binding);
-  void read_set(Table& row, BindingSetup& binding);
-  void read_notch(Table& row, const char* key, Effect effect, BindingSetup& binding);
-  void read_permit(Table& row, BindingSetup& binding);
-  std::optional<Table> target(Table& row, const char* effect, const char* noun, BindingSetup& binding);
   std::string describe(const BindingSetup& binding) const;
-  std::string places(const BindingSetup& binding) const;
 
   SlotId slot(HandsetId handset, const ControlName& control);
   SlotId virtual_slot(HandsetId handset, const std::string& name, const VirtualWish& made);
   SlotId add_slot(const ControlSetup& setup, const std::string& name, bool own_ends);
-  SlotId control_of(Table& row, const char* key, HandsetId handset);
-  HandsetId handset_of(Table& row);
 
   void add_lone_groups();
   void check_gestures();
   void check_permits();
   void check_stops();
   void check_coupled();
+  void check_layers();
   void refuse_binding(std::size_t row, std::string what, std::string allowed);
   bool smoothed(SlotId slot) const;
   void collect_dependencies();
@@ -139,6 +171,7 @@ class RigBuilder {
   Problems& problems_;
   const Reader& reader_;
   Rig rig_;
+  std::vector<Line> lines_;
   bool chooses_ = false, adjusts_chosen_ = false;
   Names number_names_, group_names_, layer_names_, axis_names_, switch_names_, zone_names_, link_names_, handset_names_, pose_names_;
   std::vector<std::vector<PosePlace>> poses_;  // in the order of pose_names_

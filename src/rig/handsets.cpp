@@ -28,6 +28,16 @@ void RigBuilder::read_handsets(Table& root) {
   }
 }
 
+/// A rig that describes no handset has one, a pad that is used as it is.
+void RigBuilder::add_usual_handset() {
+  if (!handset_names_.empty()) return;
+  handset_names_["pad"] = 0;
+  rig_.handsets.emplace_back("pad");
+  rig_.setup.handsets.emplace_back();
+  rig_.setup.stations.push_back(bit(HandsetId{0}));
+  rig_.seats.emplace_back().handset = "pad";
+}
+
 void RigBuilder::read_handset(Table& table, const std::string& name) {
   HandsetSetup handset;
   const HandsetId id{static_cast<std::uint16_t>(rig_.handsets.size())};
@@ -46,6 +56,7 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
   if (auto made = table.table("virtual")) {
     for (const std::string& control : made->keys()) read_virtual(*made, id, control);
   }
+  collect_lines(table, id);
   SeatWish seat;
   seat.handset = name;
   seat.signs = table.flag("signs").value_or(true);
@@ -103,6 +114,7 @@ void RigBuilder::read_calibration(Table& table, HandsetId handset, SeatWish& sea
 }
 
 void RigBuilder::read_stations(Table& root) {
+  add_usual_handset();
   Names names;
   for (auto& [name, table] : root.tables("station")) {
     if (!add_name(table, names, name, "station")) continue;

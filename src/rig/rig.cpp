@@ -94,6 +94,8 @@ Rig build(std::string_view text, const std::string& file, const Reader& unbounde
                           &RigBuilder::read_groups, &RigBuilder::read_poses, &RigBuilder::read_switches, &RigBuilder::read_handsets,
                           &RigBuilder::read_stations, &RigBuilder::read_layers, &RigBuilder::read_bindings})
     for (Table& root : roots) (builder.*read)(root);
+  for (const Document& doc : docs) builder.files.push_back(doc.file());
+  builder.build_bindings();
   for (Table& root : roots) root.refuse_the_rest();
   // A rig that is wrong in its parts would be told to be wrong as a whole for the same reasons.
   if (problems.any()) throw RigError(problems.take());

@@ -63,7 +63,7 @@ void RigBuilder::require_bindings() {
       const bool found = std::any_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(),
                                      [&, e = effect](const BindingSetup& b) { return b.effect == e && (b.zones >> z & 1u) != 0; });
       if (!found)
-        refuse_whole(Code::missing_binding, fmt::format("nothing is bound to permit = \"{}\" for zone '{}'", word, rig_.zones[z]),
+        refuse_whole(Code::missing_binding, fmt::format("no control gives \"{}\" to zone '{}'", word, rig_.zones[z]),
                      "a zone that moves needs ready, enable, stop and reset");
     }
   }
@@ -113,7 +113,7 @@ void RigBuilder::check_stops() {
       told |= bit(handset);
       refuse_whole(Code::missing_binding,
                    fmt::format("'{}' can move something in zone '{}' and cannot stop it", rig_.handsets[index(handset)], rig_.zones[z]),
-                   "permit = \"stop\" on it, or on another handset of its station");
+                   "\"stop\" on it, or on another handset of its station");
     }
   }
 }
@@ -130,6 +130,17 @@ void RigBuilder::check_coupled() {
       refuse_binding(row, fmt::format("'{}' would move alone, and its group is coupled", rig_.axes[index(axis)].name),
                      "a pose of all its axes, or no 'together'");
     }
+  }
+}
+
+/// A latched layer can be on.
+void RigBuilder::check_layers() {
+  for (std::size_t l = 0; l < rig_.layers.size(); ++l) {
+    const LayerSetup& layer = rig_.setup.layers[l];
+    const auto latches = [&](const BindingSetup& b) { return b.effect == Effect::layer && index(b.to_layer) == l; };
+    if (layer.held == no<SlotId> && !layer.starts_on && std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), latches))
+      refuse_whole(Code::missing_binding, fmt::format("nothing turns layer '{}' on", rig_.layers[l]),
+                   fmt::format("a key with {{ layer = \"{}\" }}, or [layer.{}] with start = \"on\"", rig_.layers[l], rig_.layers[l]));
   }
 }
 
@@ -152,7 +163,7 @@ void RigBuilder::check_gestures() {
   }
   if (adjusts_chosen_ && !chooses_)
     refuse_whole(Code::missing_binding, "something adjusts the chosen number, and nothing chooses one",
-                 "a binding with choose = [\"override\", …]");
+                 "a key with { choose = [\"override\", …] }");
 }
 
 void RigBuilder::remark() {
@@ -196,6 +207,7 @@ Rig RigBuilder::finish(const std::string& path) {
   check_permits();
   check_stops();
   check_coupled();
+  check_layers();
   remark();
   for (std::size_t row = 0; row < s.controls.size(); ++row) {
     const ControlSetup& c = s.controls[row];

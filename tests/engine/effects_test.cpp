@@ -40,30 +40,17 @@ y = 20
 percent = 50
 accel_percent = 25
 start = "off"
-[[bind]]
-control = "dial.1"
-handwheel = "x"
-[[bind]]
-control = "dial.2"
-handwheel = { axis = "y", by = -2, max_owed = 0.5 }
-[[bind]]
-control = "trigger.left"
-while = "shoulder.left"
-follow = { axis = "tilt", range = [-30, 30], catch_up = 5 }
-[[bind]]
-control = "menu.centre"
-while = "shoulder.left"
-pose = "park"
-[[bind]]
-control = "hat.down"
-while = "shoulder.left"
-jog = { axis = "y", stages = [[0, 10], [0.2, 50], [0.6, 100]] }
-[[bind]]
-control = "thumb.left"
-reduced = "momentary"
-[[bind]]
-control = "thumb.right"
-reduced = "toggle"
+
+[bind]
+"dial.1" = { handwheel = "x" }
+"dial.2" = { handwheel = "-y", by = 2, max_owed = 0.5 }
+"thumb.left" = { reduced = "momentary" }
+"thumb.right" = { reduced = "toggle" }
+
+[while."shoulder.left"]
+"trigger.left" = { follow = "tilt", range = [-30, 30], catch_up = 5 }
+"menu.centre" = { pose = "park" }
+"hat.down" = { jog = "y", stages = [[0, 10], [0.2, 50], [0.6, 100]] }
 )" + more));
 }
 
@@ -191,9 +178,9 @@ unit = "deg"
 travel = "endless"
 speed = 3600
 accel = 36000
-[[bind]]
-control = "stick.left.x"
-jog = "table"
+
+[bind]
+"stick.left.x" = { jog = "table" }
 )"));
   s.make_live().move("stick.left.x", 1).run(10);
   CHECK(s.command("table").p > 10 * 3000);
@@ -210,9 +197,9 @@ speed = 60
 accel = 300
 start = 0
 servo = { ends = [-60, 60], pulse_us = [900, 2100] }
-[[bind]]
-control = "throttle"
-follow = { axis = "lamp", range = [-30, 30], catch_up = 20 }
+
+[bind]
+"throttle" = { follow = "lamp", range = [-30, 30], catch_up = 20 }
 )"));
   s.move("throttle", 0.4).make_live();
   const auto tremble_for = [&](double share, double seconds) {

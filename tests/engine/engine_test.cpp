@@ -318,22 +318,17 @@ zone = "far"
 travel = [0, 50]
 speed = 20
 accel = 100
-[[bind]]
-control = "stick.left.y"
-jog = "y"
-[[bind]]
-control = "thumb.left"
-permit = "stop"
-zone = "far"
+
+[bind]
+"stick.left.y" = { jog = "y" }
+"thumb.left" = { stop = "far" }
 )";
-  Rig rig = parse_rig(
-      [&] {
-        std::string t = text;
-        t.replace(t.find("[axis.x]"), 8, "[axis.x]\nzone = \"near\"");
-        t.replace(t.find("[switch.lamp]"), 13, "[switch.lamp]\nzone = \"near\"");
-        return t;
-      }(),
-      "zones.toml");
+  Rig rig = test::rig([&] {
+    std::string t = text;
+    t.replace(t.find("[axis.x]"), 8, "[axis.x]\nzone = \"near\"");
+    t.replace(t.find("[switch.lamp]"), 13, "[switch.lamp]\nzone = \"near\"");
+    return t;
+  }());
   Stand s(rig);
   s.make_live();
   REQUIRE(s.state(0) == State::live);

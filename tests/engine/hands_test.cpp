@@ -56,7 +56,6 @@ needs = ["valve"]
 on_trip = "keep"
 on_handset_lost = "off"
 [switch.horn]
-[layer.rotary]
 [handset.pad]
 [handset.pad.virtual]
 "lever" = { difference = ["trigger.right", "trigger.left"] }
@@ -64,27 +63,36 @@ on_handset_lost = "off"
 device = { id = "1209:0002" }
 )";
 
-std::string bind(const std::string& handset, const std::string& control, const std::string& effect) {
-  return "[[bind]]\nhandset = \"" + handset + "\"\ncontrol = \"" + control + "\"\n" + effect + "\n";
-}
-
 std::string permits(const std::string& handset, const char* ready, const char* enable, const char* stop, const char* reset) {
-  return bind(handset, ready, "permit = \"ready\"") + bind(handset, enable, "permit = \"enable\"") +
-         bind(handset, stop, "permit = \"stop\"") + bind(handset, reset, "permit = \"reset\"");
+  std::string lines;
+  const auto add = [&](const char* control, const char* word) { lines += std::string("\"") + control + "\" = \"" + word + "\"\n"; };
+  add(ready, "ready");
+  add(enable, "enable");
+  add(stop, "stop");
+  add(reset, "reset");
+  return test::under("handset." + handset + ".bind", lines);
 }
 
-const std::string both =
-    bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
-    permits("keypad", "key.kp_enter", "key.kp0", "key.kp_point", "key.kp_minus") + bind("pad", "stick.left.x", "jog = \"x\"") +
-    bind("pad", "stick.left.x", "in = \"rotary\"\njog = \"turn\"") + bind("pad", "thumb.left", "layer = \"rotary\"") +
-    bind("pad", "hat.right", "step = \"x\"\nrepeat = [[0.4, 5], [1, 20]]") + bind("pad", "hat.up", "override = \"up\"") +
-    bind("pad", "hat.down", "override = { of = \"carriage\", to = \"down\" }") +
-    bind("pad", "hat.left", "increment = { of = \"carriage\", to = 1 }") + bind("pad", "dial.1", "adjust = \"chosen\"") +
-    bind("pad", "thumb.right", "choose = [\"override\", \"increment.x\"]") +
-    bind("pad", "face.south", "set = \"valve\"\ngesture = \"hold\"\nhold_s = 0.5") +
-    bind("pad", "face.north", "set = { switch = \"horn\", to = \"momentary\" }") + bind("pad", "lever", "jog = \"pump\"") +
-    bind("keypad", "key.kp6", "jog = \"x\"") + bind("keypad", "stick.right.x", "jog = \"y\"") +
-    bind("keypad", "dial.2", "handwheel = \"y\"");
+const std::string both = bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
+                         permits("keypad", "key.kp_enter", "key.kp0", "key.kp_point", "key.kp_minus") + R"([handset.pad.bind]
+"stick.left.x" = { jog = "x" }
+"thumb.left" = { layer = "rotary" }
+"hat.right" = { step = "x", repeat = [[0.4, 5], [1, 20]] }
+"hat.up" = { override = "up" }
+"hat.down" = { override = "carriage", to = "down" }
+"hat.left" = { increment = "carriage", to = 1 }
+"dial.1" = { adjust = "chosen" }
+"thumb.right" = { choose = ["override", "increment.x"] }
+"face.south".hold = { set = "valve", hold_s = 0.5 }
+"face.north" = { set = "horn", to = "momentary" }
+"lever" = { jog = "pump" }
+[handset.pad.in.rotary]
+"stick.left.x" = { jog = "turn" }
+[handset.keypad.bind]
+"key.kp6" = { jog = "x" }
+"stick.right.x" = { jog = "y" }
+"dial.2" = { handwheel = "y" }
+)";
 
 Stand stand() { return Stand(test::rig(both)); }
 
@@ -310,8 +318,8 @@ TEST_CASE("No request stays behind after any sequence of layers, unplugs, gaps a
 
 TEST_CASE("A three-position enable: squeezed it stops, let back from there it does not move again") {
   std::string rig = test::jog_and_step;
-  const std::string held = "control = \"shoulder.right\"\npermit = \"enable\"";
-  rig.replace(rig.find(held), held.size(), "control = \"trigger.right\"\npermit = \"enable\"\nsqueeze = 80");
+  const std::string held = R"("shoulder.right" = "enable")";
+  rig.replace(rig.find(held), held.size(), R"("trigger.right" = { enable = "all", squeeze = 80 })");
   Stand s(test::rig(rig));
   s.move("pad/trigger.right", 0).tap("pad/menu.right").move("pad/trigger.right", 0.6).tick();
   REQUIRE(s.state() == State::live);
@@ -333,8 +341,9 @@ TEST_CASE("A three-position enable: squeezed it stops, let back from there it do
 TEST_CASE("Keys together are one gesture: in either order within their time, and none of them does what it does alone") {
   // Alone the left key turns the valve, the right one blows the horn; together, 80 ms apart at most, they step x.
   const std::string rig = bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
-                          bind("pad", "face.south", "set = \"valve\"") + bind("pad", "face.west", "set = \"horn\"") +
-                          bind("pad", "face.south", "with = [\"face.west\"]\nstep = \"x\"");
+                          test::under(R"(handset.pad.bind)", R"("face.south" = { set = "valve" })") +
+                          test::under(R"(handset.pad.bind)", R"("face.west" = { set = "horn" })") +
+                          test::under(R"(handset.pad.bind)", R"("face.south + face.west" = { step = "x" })");
   const struct {
     const char *first, *second;
     double apart_s;
@@ -360,7 +369,7 @@ TEST_CASE("Keys together are one gesture: in either order within their time, and
 TEST_CASE("What lasts while keys are held together ends with the first that is let go") {
   const std::string rig =
       bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
-      bind("pad", "face.south", "with = [\"face.west\", \"face.north\"]\nset = { switch = \"horn\", to = \"momentary\" }");
+      test::under(R"(handset.pad.bind)", R"("face.south + face.west + face.north" = { set = "horn", to = "momentary" })");
   for (const char* let_go : {"pad/face.south", "pad/face.west", "pad/face.north"}) {
     CAPTURE(let_go);
     Stand s(test::rig(rig));

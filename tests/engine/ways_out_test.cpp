@@ -16,10 +16,6 @@ using testing::Stand;
 
 namespace {
 
-std::string bind(const std::string& control, const std::string& effect) {
-  return "[[bind]]\ncontrol = \"" + control + "\"\n" + effect + "\n";
-}
-
 /// `from` stands once in `text`.
 std::string changed(std::string text, const std::string& from, const std::string& to) {
   const std::size_t at = text.find(from);
@@ -44,9 +40,9 @@ x = 90
 y = 90
 [pose.right]
 x = 90
-)" + bind("thumb.left", "pose = \"far\"") +
-                          bind("thumb.right", "pose = \"right\"") + bind("stick.left.y", "jog = \"y\"") +
-                          bind("hat.up", "while = \"shoulder.left\"\nstep = \"y\"");
+)" + test::bind(R"("thumb.left" = { pose = "far" })") +
+                          test::bind(R"("thumb.right" = { pose = "right" })") + test::bind(R"("stick.left.y" = { jog = "y" })") +
+                          test::under(R"(while."shoulder.left")", R"("hat.up" = { step = "y" })");
 
 Reading reading(const Stand& s, const char* control, std::int32_t raw, Span age = {}) {
   return {HandsetId{0}, find_control(control)->id, 0, s.now() - age, s.now(), raw};
@@ -82,7 +78,7 @@ TEST_CASE("1. A key let go in the very reading that reveals a gap, or is refused
     for (const char* key : keys) {
       CAPTURE(way.what);
       CAPTURE(key);
-      Stand s(test::rig(changed(plane, "step = \"x\"\n", "step = \"x\"\nrepeat = [[0.05, 50]]\n")));
+      Stand s(test::rig(changed(plane, R"({ step = "x" })", R"({ step = "x", repeat = [[0.05, 50]] })")));
       s.make_live();
       REQUIRE(s.state() == State::live);
       s.press(key).run(0.3);
@@ -99,7 +95,7 @@ TEST_CASE("1. A key let go in the very reading that reveals a gap, or is refused
 
 TEST_CASE("1. What is on while a key is held goes off when nobody knows the key any more") {
   for (const bool live : {false, true}) {
-    Stand s(test::rig(changed(test::jog_and_step, "set = \"lamp\"", "set = { switch = \"lamp\", to = \"momentary\" }")));
+    Stand s(test::rig(changed(test::jog_and_step, R"(set = "lamp")", R"(set = "lamp", to = "momentary")")));
     s.make_ready();
     if (live) s.make_live();
     s.press("face.south").tick();
@@ -110,7 +106,8 @@ TEST_CASE("1. What is on while a key is held goes off when nobody knows the key 
 }
 
 TEST_CASE("2. Enable by a long press that is let go in a reading that reveals a gap does not enable") {
-  Stand s(test::rig(changed(test::jog_and_step, "permit = \"enable\"", "permit = \"enable\"\ngesture = \"hold\"\nhold_s = 0.5")));
+  Stand s(test::rig(
+      changed(test::jog_and_step, R"("shoulder.right" = "enable")", R"("shoulder.right".hold = { enable = "all", hold_s = 0.5 })")));
   s.make_ready();
   s.press("shoulder.right").run(0.3).miss("pad", 1).release("shoulder.right").run(0.5);
   CHECK(s.state() == State::ready);
@@ -120,8 +117,7 @@ namespace {
 
 /// Enable on a trigger with a squeeze.
 std::string three_positions() {
-  return changed(test::jog_and_step, "control = \"shoulder.right\"\npermit = \"enable\"",
-                 "control = \"trigger.right\"\npermit = \"enable\"\nsqueeze = 80");
+  return changed(test::jog_and_step, R"("shoulder.right" = "enable")", R"("trigger.right" = { enable = "all", squeeze = 80 })");
 }
 
 }  // namespace
@@ -158,7 +154,8 @@ TEST_CASE("4. What is squeezed through does not enable, however it came there, a
   s.move("trigger.right", 0).tick().move("trigger.right", 0.6).tick();
   CHECK(s.state() == State::live);
   // While a long press is under way.
-  Stand h(test::rig(changed(three_positions(), "squeeze = 80", "squeeze = 80\ngesture = \"hold\"\nhold_s = 0.5")));
+  Stand h(test::rig(changed(three_positions(), R"("trigger.right" = { enable = "all", squeeze = 80 })",
+                            R"("trigger.right".hold = { enable = "all", squeeze = 80, hold_s = 0.5 })")));
   h.make_ready().move("trigger.right", 0.6).run(0.2).move("trigger.right", 1).run(0.2).move("trigger.right", 0.6).run(0.5);
   CHECK(h.state() == State::ready);
 }
@@ -273,7 +270,7 @@ accel = 233
 decel = 311
 jerk = { accel = 1717, decel = 4711 }
 motor = { dead_band = 10 }
-)" + bind("stick.left.x", "jog = \"belt\"")));
+)" + test::bind(R"("stick.left.x" = { jog = "belt" })")));
   s.make_live();
   for (int i = 1; i < 60; ++i) {
     s.move("stick.left.x", 0.4 + 0.01 * i).tick(static_cast<std::size_t>(20 + 3 * i)).move("stick.left.x", 0);
@@ -285,11 +282,10 @@ motor = { dead_band = 10 }
 }
 
 TEST_CASE("10. A control that takes over what another one followed is met at catch-up speed") {
-  Stand s(test::rig(
-      test::one_axis + bind("throttle", "follow = { axis = \"x\", range = [0, 100], catch_up = 5 }") +
-      bind("trigger.left", "while = \"shoulder.left\"\nfollow = { axis = \"x\", range = [0, 100], reversed = true, catch_up = 5 }") +
-      bind("knob.1", "in = \"other\"\nfollow = { axis = \"x\", catch_up = 5 }") + bind("thumb.left", "layer = \"other\"") +
-      "[layer.other]\n"));
+  Stand s(test::rig(test::one_axis + test::bind(R"("throttle" = { follow = "x", range = [0, 100], catch_up = 5 })") +
+                    test::under(R"(while."shoulder.left")", R"("trigger.left" = { follow = "-x", range = [0, 100], catch_up = 5 })") +
+                    test::under("in.other", R"("knob.1" = { follow = "x", catch_up = 5 })") +
+                    test::bind(R"("thumb.left" = { layer = "other" })") + "[layer.other]\n"));
   s.move("throttle", 0.2).make_live().run(6);
   const double fast = [&] {
     double most = 0;
@@ -314,13 +310,11 @@ TEST_CASE("11. A second pose asked while the first one brakes moves no axis that
 
 namespace {
 
-std::string bind(const std::string& handset, const std::string& control, const std::string& effect) {
-  return "[[bind]]\nhandset = \"" + handset + "\"\ncontrol = \"" + control + "\"\n" + effect + "\n";
-}
-
 std::string permits_of(const std::string& handset) {
-  return bind(handset, "menu.right", "permit = \"ready\"") + bind(handset, "shoulder.right", "permit = \"enable\"") +
-         bind(handset, "face.east", "permit = \"stop\"") + bind(handset, "menu.centre", "permit = \"reset\"");
+  return test::under("handset." + handset + ".bind", R"("menu.right" = "ready"
+"shoulder.right" = "enable"
+"face.east" = "stop"
+"menu.centre" = "reset")");
 }
 
 /// x and y (which needs the clamp) in a group, on one link; the clamp and a pump on another; a pad and a box, each by itself.
@@ -369,13 +363,20 @@ axes = ["x", "y"]
 x = 90
 y = 90
 )" + permits_of("pad") + permits_of("box") +
-                              bind("pad", "stick.left.x", "jog = \"x\"") + bind("pad", "stick.left.y", "jog = \"y\"") +
-                              bind("pad", "throttle", "follow = { axis = \"tilt\", catch_up = 30 }") +
-                              bind("pad", "hat.right", "step = \"x\"") + bind("pad", "dial.1", "handwheel = \"x\"") +
-                              bind("pad", "thumb.left", "pose = \"far\"") + bind("pad", "hat.up", "override = \"up\"") +
-                              bind("box", "hat.up", "override = \"up\"") + bind("box", "hat.down", "override = \"down\"") +
-                              bind("box", "face.south", "reduced = \"momentary\"") + bind("box", "face.north", "reduced = \"toggle\"") +
-                              bind("box", "face.west", "set = \"clamp\"") + bind("box", "stick.left.x", "jog = \"x\"");
+                              R"([handset.pad.bind]
+"stick.left" = { jog = ["x", "y"] }
+"throttle" = { follow = "tilt", catch_up = 30 }
+"hat.right" = { step = "x" }
+"dial.1" = { handwheel = "x" }
+"thumb.left" = { pose = "far" }
+"hat.up" = { override = "up" }
+[handset.box.bind]
+"hat.y" = { override = "up" }
+"face.south" = { reduced = "momentary" }
+"face.north" = { reduced = "toggle" }
+"face.west" = { set = "clamp" }
+"stick.left.x" = { jog = "x" }
+)";
 
 void live_with_pad(Stand& s) {
   s.move("pad/throttle", 0.5).tick().tap("pad/menu.right").press("pad/shoulder.right").tick();
@@ -410,9 +411,8 @@ TEST_CASE("12. What holds reduced speed is lost: it stays reduced, until it is p
 }
 
 TEST_CASE("13. What was begun before a stop or a change of state is void, and it is said") {
-  const std::string tapped =
-      changed(test::jog_and_step, "control = \"hat.right\"\nstep", "control = \"hat.right\"\ngesture = \"tap\"\nstep") +
-      bind("hat.right", "gesture = \"double tap\"\nstep = { axis = \"x\", by = 5 }");
+  const std::string tapped = test::jog_and_step + test::bind(R"("hat.right".tap = { step = "x" })") +
+                             test::bind(R"("hat.right".double_tap = { step = "x", by = 5 })");
   {
     // A tap that is decided 250 ms later, with enable in between.
     Stand s(test::rig(tapped));
@@ -424,13 +424,13 @@ TEST_CASE("13. What was begun before a stop or a change of state is void, and it
   }
   {
     // A key that was pressed before, and acts when it is let go.
-    Stand s(
-        test::rig(changed(test::jog_and_step, "control = \"menu.left\"\npermit",
-                          "control = \"menu.left\"\ngesture = \"release\"\nset = \"lamp\"\n[[bind]]\ncontrol = \"thumb.left\"\npermit")));
+    Stand s(test::rig(changed(test::jog_and_step, R"("menu.left" = "stow")", R"("menu.left".release = { set = "lamp" }
+"thumb.left" = "stow")")));
     s.press("menu.left").tick().make_ready().release("menu.left").tick();
     CHECK_FALSE(s.switched_on("lamp"));
   }
-  const std::string held = changed(test::jog_and_step, "permit = \"enable\"", "permit = \"enable\"\ngesture = \"hold\"\nhold_s = 0.5");
+  const std::string held =
+      changed(test::jog_and_step, R"("shoulder.right" = "enable")", R"("shoulder.right".hold = { enable = "all", hold_s = 0.5 })");
   {
     Stand s(test::rig(held));
     s.press("shoulder.right").run(0.2).make_ready().run(1);
@@ -443,8 +443,8 @@ TEST_CASE("13. What was begun before a stop or a change of state is void, and it
   }
   {
     // A tapped ready, which waits for a second tap, and a stop in between.
-    Stand s(test::rig(changed(test::jog_and_step, "permit = \"ready\"", "permit = \"ready\"\ngesture = \"tap\"") +
-                      bind("menu.right", "gesture = \"double tap\"\noverride = \"up\"")));
+    Stand s(test::rig(changed(test::jog_and_step, R"("menu.right" = "ready")", R"("menu.right".tap = "ready")") +
+                      test::bind(R"("menu.right".double_tap = { override = "up" })")));
     s.tap("menu.right").tap("face.east").run(1);
     CHECK(s.state() == State::stowed);
   }
@@ -532,14 +532,14 @@ TEST_CASE("17. A press of stop counts however late it comes, also of a handset t
 }
 
 TEST_CASE("17. Every handset that can move something can stop it, or its station can") {
-  const std::string box_stop = bind("box", "face.east", "permit = \"stop\"");
-  const std::string without = changed(two_hands, box_stop, "");
+  std::string without = two_hands;
+  without.erase(without.rfind("\"face.east\""), sizeof "\"face.east\" = \"stop\"");
   CHECK_THROWS_WITH_AS(test::rig(without), doctest::Contains("'box' can move something in zone 'main' and cannot stop it"), RigError);
   CHECK_NOTHROW(test::rig(without + "[station.desk]\nhandsets = [\"pad\", \"box\"]\n"));
 }
 
 TEST_CASE("17. Stow counts in every layer") {
-  Stand s(test::rig(test::jog_and_step + bind("menu.left", "while = \"shoulder.left\"\nset = \"lamp\"")));
+  Stand s(test::rig(test::jog_and_step + test::under(R"(while."shoulder.left")", R"("menu.left" = { set = "lamp" })")));
   s.make_live().press("shoulder.left").tick().press("menu.left").run(0.5);
   CHECK(s.state() == State::stowed);
 }
@@ -600,7 +600,7 @@ TEST_CASE("19. Small ways: a gap with a repeated number, an axis outside its tra
   }
   {
     Stand s(test::rig(changed(changed(test::jog_and_step, "increments = [0.01, 0.05, 1]\nincrement = 0.05", "increments = [4000000000]"),
-                              "step = { axis = \"x\", by = -1 }", "step = { axis = \"x\", by = 1000 }")));
+                              R"("hat.x" = { step = "x" })", R"("hat.left" = { step = "x", by = 1000 })")));
     s.make_live().tap("hat.left").run(1);
     CHECK(told(s, Event::Kind::step_refused, Interlock::end_of_travel_high));
     CHECK(s.command("x").p == 0);
@@ -630,8 +630,8 @@ head = 10
 [pose.b]
 lamp = -30
 head = -10
-)" + bind("thumb.left", "pose = \"a\"") +
-                      bind("thumb.right", "pose = \"b\"")));
+)" + test::bind(R"("thumb.left" = { pose = "a" })") +
+                      test::bind(R"("thumb.right" = { pose = "b" })")));
     s.make_live().press("thumb.left").run(1);
     CHECK(s.command("lamp").v == doctest::Approx(6));
     s.run(10).release("thumb.left").tick().press("thumb.right").run(0.5);
@@ -666,7 +666,7 @@ TEST_CASE("Who may make it faster under somebody else's hands: slower anybody, f
 
 TEST_CASE("What a dial turned before it was live is not part of a detent afterwards; a leap of a dial is none of a hand") {
   Stand s(test::rig(changed(test::jog_and_step, "[handset.pad]", "[handset.pad]\ncontrol.\"dial.1\" = { detent = 4 }") +
-                    bind("dial.1", "handwheel = \"x\"")));
+                    test::bind(R"("dial.1" = { handwheel = "x" })")));
   s.turn("dial.1", 2).tick().make_live().turn("dial.1", 1).run(0.5);
   CHECK(s.command("x").p == 0);
   s.turn("dial.1", 2).run(0.5);
@@ -705,7 +705,7 @@ TEST_CASE("A debounced stop stops at once, also right after it was told again th
 
 TEST_CASE("Where two keys ask a group that lacks a switch, letting one go starts nothing") {
   // The pose of both waits behind the key that was first; y would have gone alone.
-  Stand s(test::rig(two_hands + bind("pad", "face.west", "go = { axis = \"x\", to = 90 }")));
+  Stand s(test::rig(two_hands + test::under("handset.pad.bind", R"("face.west" = { go = "x", to = 90 })")));
   live_with_pad(s);
   s.tap("box/face.west").press("pad/face.west").tick().press("pad/thumb.left").run(0.2).tap("box/face.west").run(0.2);
   s.release("pad/face.west").run(0.5);

@@ -52,17 +52,17 @@ std::vector<Case> toml_cases(const std::string& head) {
       {"one header of names in quotes", many(head + "[", "\"=\".", "a]\n", 1'000'000)},
       {"names", many(head + "include = [", "\"a\",", "]\n")},
       {"no UTF-8", many(head, "\xff", "")},
-      {"rows", many(head, "[[bind]]\n", "")},
+      {"bindings", counted(head + "[bind]\n", "k{}=\"stop\"\n")},
       {"rows of faults", many(head, "[[fault]]\n", "")},
-      {"unknown keys in rows", many(head, "[[bind]]\nx=1\n", "")},
-      {"some rows", many(head, "[[bind]]\nx=1\ny=1\ncontrol=\"face.east\"\n", "", 60'000)},
+      {"unknown keys in rows", many(head, "[[fault]]\nx=1\n", "")},
+      {"one control's list", many(head + "[bind]\n\"face.east\" = [", "{x=1,y=1},", "]\n", 60'000)},
       {"axes", counted(head, "[axis.a{}]\n")},
       {"layers", counted(head, "[layer.l{}]\n")},
       {"handsets", counted(head, "[handset.h{}]\n")},
       {"controls", counted(head, "[handset.h.control.\"c{}\"]\nminimum=0\n")},
       {"measured controls", counted(head, "[control.\"c{}\"]\ncode=\"x\"\n")},
       {"a long name", counted(head + "[axis." + name + "]\n", "k{}=1\n")},
-      {"a long name of unknown control", counted(head, "[[bind]]\ncontrol=\"" + name + "{}\"\n")},
+      {"a long name of unknown control", counted(head + "[bind]\n", "\"" + name + "{}\"={{jog=\"x\"}}\n")},
   };
 }
 
@@ -91,8 +91,9 @@ TEST_CASE("readers of TOML take no more memory than they state") {
 
 TEST_CASE("a rig that may be read takes no more memory than is stated") {
   const std::string fine = read_text("demo/fine.toml", max_rig).text;
-  for (const char* piece : {"[[bind]]\ncontrol=\"face.south\"\nstep={{axis=\"x\",by=1}}\n", "[layer.l{}]\n",
-                            "[axis.a{}]\nunit=\"mm\"\ntravel=[0,1]\nspeed=1\naccel=1\njerk=1\nlink=\"bench\"\n"}) {
+  for (const char* piece :
+       {"[in.l{}]\n\"face.south\"=[{{step=\"x\"}},{{step=\"y\"}}]\n\"hat.x\"={{step=\"x\"}}\n", "[layer.l{}]\nstart=\"on\"\n",
+        "[axis.a{}]\nunit=\"mm\"\ntravel=[0,1]\nspeed=1\naccel=1\njerk=1\nlink=\"bench\"\n"}) {
     Case one{piece, fine};
     for (int i = 0; one.text.size() < 60'000; ++i) one.text += fmt::format(fmt::runtime(piece), i);
     hold(one, test::toml_memory.of(one.text.size()), [](const std::string& text) { review_json(parse_rig(text, "demo/fine.toml")); });

@@ -33,10 +33,10 @@ std::string replaced(std::string text, const std::string& from, const std::strin
 
 /// The working rig with one thing changed.
 std::function<void()> changed(const std::string& from, const std::string& to) {
-  return [=] { parse_rig(replaced(test::jog_and_step, from, to), "rig.toml"); };
+  return [=] { test::rig(replaced(test::jog_and_step, from, to)); };
 }
 std::function<void()> added(const std::string& more) {
-  return [=] { parse_rig(test::jog_and_step + more, "rig.toml"); };
+  return [=] { test::rig(test::jog_and_step + more); };
 }
 std::function<void()> track(const std::string& text) {
   return [=] { parse_track(text, "pad.evemu"); };
@@ -50,7 +50,7 @@ std::vector<Case> cases() {
       {Code::unreadable, "a folder", [] { load_rig("demo"); }},
       {Code::unreadable, "endless", [] { load_rig("/dev/zero"); }},
       {Code::syntax, "a value is missing", changed("travel = [0, 100]", "travel =")},
-      {Code::syntax, "the same key twice", changed("unit = \"mm\"", "unit = \"mm\"\nunit = \"mm\"")},
+      {Code::duplicate_name, "the same key twice", changed("unit = \"mm\"", "unit = \"mm\"\nunit = \"mm\"")},
       {Code::syntax, "a table's name begins with no letter", changed("[handset.pad]", "[?andset.pad]")},
       {Code::syntax, "a key that goes too deep", added("[axis.x.a.b.c.d.e.f.g.h.i.j.k.l.m.n.o]\n")},
       {Code::syntax, "values that lie too deep in one another", added("a = [[[[[[[[[[[[[[[[[0]]]]]]]]]]]]]]]]]\n")},
@@ -64,7 +64,7 @@ std::vector<Case> cases() {
       {Code::unknown_key, "the rate is an override now", added("[rate]\nnotches = [100]\nstart = 100\n")},
       {Code::missing_key, "no speed", changed("speed = 50\n", "")},
       {Code::missing_key, "an axis without increments", changed("increments = [0.01, 0.05, 1]\nincrement = 0.05\n", "")},
-      {Code::missing_key, "reduced speed that is nowhere described", added("[[bind]]\ncontrol = \"thumb.left\"\nreduced = \"toggle\"\n")},
+      {Code::missing_key, "reduced speed that is nowhere described", added("[bind]\n\"thumb.left\" = { reduced = \"toggle\" }\n")},
       {Code::missing_key, "a pose without a place", added("[pose.park]\n")},
       {Code::missing_key, "an assumed axis that nobody knows the place of",
        changed("unit = \"mm\"", "unit = \"mm\"\nposition = \"assumed\"")},
@@ -76,56 +76,70 @@ std::vector<Case> cases() {
       {Code::out_of_range, "a goal outside the travel", changed("to = 60", "to = 600")},
       {Code::out_of_range, "millimetres without end", changed("travel = [0, 100]", "travel = \"endless\"")},
       {Code::out_of_range, "stages that go back in time",
-       added("[[bind]]\ncontrol = \"thumb.left\"\njog = { axis = \"x\", stages = [[0, 10], [1, 50], [0.5, 100]] }\n")},
+       added("[bind]\n\"thumb.left\" = { jog = \"x\", stages = [[0, 10], [1, 50], [0.5, 100]] }\n")},
       {Code::out_of_range, "a pose outside the travel", added("[pose.park]\nx = 101\n")},
-      {Code::out_of_range, "catching up faster than the axis can",
-       added("[[bind]]\ncontrol = \"trigger.left\"\nfollow = { axis = \"x\", catch_up = 60 }\n")},
+      {Code::out_of_range, "catching up faster than the axis can", added("[bind]\n\"trigger.left\" = { follow = \"x\", catch_up = 60 }\n")},
       {Code::not_finite, "not a number", changed("speed = 50", "speed = nan")},
       {Code::not_finite, "infinite", changed("accel = 200", "accel = inf")},
       {Code::bad_choice, "a unit that is none", changed("unit = \"mm\"", "unit = \"inch\"")},
-      {Code::bad_choice, "a permit that is none", changed("permit = \"ready\"", "permit = \"raedy\"")},
+      {Code::bad_choice, "a permit that is none", changed("= \"ready\"", "= \"raedy\"")},
       {Code::bad_name, "a name with a space", added("[switch.\"my lamp\"]\n")},
-      {Code::unknown_name, "a pose that is not there", added("[pose.park]\nx = 1\n[[bind]]\ncontrol = \"thumb.left\"\npose = \"prak\"\n")},
+      {Code::unknown_name, "a pose that is not there", added("[pose.park]\nx = 1\n\n[bind]\n\"thumb.left\" = { pose = \"prak\" }\n")},
       {Code::unknown_name, "a pose of an axis that is not there", added("[pose.park]\nxx = 1\n")},
-      {Code::wrong_control, "a key as a handwheel", added("[[bind]]\ncontrol = \"thumb.left\"\nhandwheel = \"x\"\n")},
-      {Code::wrong_control, "a stick that grows",
-       added("[[bind]]\ncontrol = \"stick.left.y\"\njog = { axis = \"x\", stages = [[0, 10]] }\n")},
-      {Code::wrong_control, "following a key", added("[[bind]]\ncontrol = \"thumb.left\"\nfollow = \"x\"\n")},
+      {Code::wrong_control, "a key as a handwheel", added("[bind]\n\"thumb.left\" = { handwheel = \"x\" }\n")},
+      {Code::wrong_control, "a stick that grows", added("[bind]\n\"stick.left.y\" = { jog = \"x\", stages = [[0, 10]] }\n")},
+      {Code::wrong_control, "following a key", added("[bind]\n\"thumb.left\" = { follow = \"x\" }\n")},
       {Code::two_groups, "a pose over two groups",
        added("[axis.y]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n[pose.park]\nx = 1\ny = 1\n")},
       {Code::unknown_name, "an axis that is not there", changed("jog = \"x\"", "jog = \"xx\"")},
-      {Code::unknown_control, "a control that no handset has", changed("control = \"stick.left.x\"", "control = \"stick.left.z\"")},
-      {Code::wrong_control, "a dial cannot jog", changed("control = \"stick.left.x\"", "control = \"dial.1\"")},
-      {Code::wrong_control, "a key cannot be squeezed", changed("permit = \"enable\"", "permit = \"enable\"\nsqueeze = 80")},
+      {Code::unknown_control, "a control that no handset has", changed("\"stick.left.x\"", "\"stick.left.z\"")},
+      {Code::wrong_control, "a dial cannot jog", changed("\"stick.left.x\"", "\"dial.1\"")},
+      {Code::wrong_control, "a key cannot be squeezed", changed("= \"enable\"", "= { enable = \"all\", squeeze = 80 }")},
       {Code::reversed_range, "travel downwards", changed("travel = [0, 100]", "travel = [100, 0]")},
       {Code::calibration, "a centre outside its ends",
        changed("[handset.pad]", "[handset.pad.control]\n\"stick.left.x\" = { minimum = 0, centre = 300, maximum = 255 }")},
       {Code::servo_reach, "trim takes the pulse beyond the end",
        added(servo + "{ ends = [-60, 60], pulse_us = [900, 2100], trim_us = 150 }\n")},
       {Code::not_a_notch, "a start that is no notch", changed("start = 100", "start = 75")},
-      {Code::one_effect, "nothing", added("[[bind]]\ncontrol = \"thumb.left\"\n")},
-      {Code::one_effect, "two things", changed("jog = \"x\"", "jog = \"x\"\nstep = \"x\"")},
-      {Code::layer_not_allowed, "stop in a layer only", changed("permit = \"stop\"", "permit = \"stop\"\nwhile = \"shoulder.left\"")},
+      {Code::one_effect, "nothing", added("[bind]\n\"thumb.left\" = {}\n")},
+      {Code::one_effect, "two things", changed("jog = \"x\"", "jog = \"x\", step = \"x\"")},
+      {Code::layer_not_allowed, "stop in a layer only", added("[while.\"shoulder.left\"]\n\"thumb.left\" = \"stop\"\n")},
+      {Code::wrong_type, "the form that bindings had",
+       changed("[bind]\n\"menu.right\" = \"ready\"", "[[bind]]\ncontrol = \"menu.right\"\npermit = \"ready\"")},
+      {Code::duplicate_name, "the same keys together, twice",
+       added("[in.other]\n\"thumb.left\" = { step = \"x\" }\n[bind]\n\"thumb.right\" = { layer = \"other\" }\n\"hat.left + hat.up\" = { "
+             "jog = \"x\" }\n"
+             "\"hat.up + hat.left\" = { jog = \"-x\" }\n")},
+      {Code::duplicate_name, "a control bound twice", added("[bind]\n\"face.east\" = { jog = \"x\" }\n")},
+      {Code::duplicate_name, "a press beside a gesture", added("[bind]\n\"face.east\".hold = { jog = \"x\" }\n")},
+      {Code::unknown_control, "a name that stands without quotes", added("[bind]\nface.up = { jog = \"x\" }\n")},
+      {Code::wrong_control, "one axis for a pair", added("[bind]\n\"stick.right\" = { jog = \"x\" }\n")},
+      {Code::wrong_control, "two axes for one control", added("[bind]\n\"stick.right.x\" = { jog = [\"x\", \"x\"] }\n")},
+      {Code::wrong_control, "a pair of keys that has no opposite",
+       [] { test::rig(test::one_axis + "\"hat.x\" = { go = \"x\", to = 3 }\n"); }},
+      {Code::bad_choice, "a bare word that is no word to the permit", added("[bind]\n\"thumb.left\" = \"jog\"\n")},
+      {Code::missing_binding, "a layer that nothing turns on", added("[in.rotary]\n\"thumb.left\" = { jog = \"x\" }\n")},
+      {Code::unknown_name, "two handsets, and it is not said which", added("[handset.box]\n")},
       {Code::two_groups, "an axis in two groups", added("[group.a]\naxes = [\"x\"]\n[group.b]\naxes = [\"x\"]\n")},
-      {Code::missing_binding, "nothing stops it", changed("permit = \"stop\"", "permit = \"reset\"")},
-      {Code::one_effect, "one press, two words to the permit", added("[[bind]]\ncontrol = \"menu.right\"\npermit = \"reset\"\n")},
+      {Code::missing_binding, "nothing stops it", changed("= \"stop\"", "= \"reset\"")},
+      {Code::one_effect, "one press, two words to the permit",
+       changed("\"menu.right\" = \"ready\"", "\"menu.right\" = [\"ready\", \"reset\"]")},
       {Code::one_effect, "a smoothed enable",
        changed("[handset.pad]",
-               "[handset.pad]\ncontrol.\"trigger.left\" = { smoothing_ms = 300 }\n[[bind]]\ncontrol = \"trigger.left\"\n"
-               "permit = \"enable\"\n")},
-      {Code::bad_choice, "an enable that is tapped", changed("permit = \"enable\"", "permit = \"enable\"\ngesture = \"tap\"")},
+               "[handset.pad]\ncontrol.\"trigger.left\" = { smoothing_ms = 300 }\n[bind]\n\"trigger.left\" = \"enable\"\n")},
+      {Code::bad_choice, "an enable that is tapped", changed("\"shoulder.right\" = \"enable\"", "\"shoulder.right\".tap = \"enable\"")},
       {Code::out_of_range, "squeezed before it is pressed",
        changed("[handset.pad]",
-               "[handset.pad]\ncontrol.\"trigger.left\" = { press = [70, 60] }\n[[bind]]\ncontrol = \"trigger.left\"\n"
-               "permit = \"enable\"\nsqueeze = 65\n")},
+               "[handset.pad]\ncontrol.\"trigger.left\" = { press = [70, 60] }\n[bind]\n"
+               "\"trigger.left\" = { enable = \"all\", squeeze = 65 }\n")},
       {Code::missing_binding, "a zone that only follows, and nothing stops it",
        [] {
-         std::string text = test::one_axis + "[[bind]]\ncontrol = \"throttle\"\nfollow = \"x\"\n";
+         std::string text = test::one_axis + "[bind]\n\"throttle\" = { follow = \"x\" }\n";
          text.replace(text.find("\"stop\""), 6, "\"stow\"");
-         parse_rig(text, "rig.toml");
+         test::rig(text);
        }},
       {Code::wrong_control, "a motor that goes to a place",
-       added("[axis.belt]\nunit = \"%\"\naccel = 100\n[[bind]]\ncontrol = \"thumb.left\"\ngo = { axis = \"belt\", to = 10 }\n")},
+       added("[axis.belt]\nunit = \"%\"\naccel = 100\n\n[bind]\n\"thumb.left\" = { go = \"belt\", to = 10 }\n")},
       {Code::two_groups, "a motor among axes", added("[axis.belt]\nunit = \"%\"\naccel = 100\n[group.a]\naxes = [\"x\", \"belt\"]\n")},
       {Code::one_effect, "a coupled axis that moves alone",
        added("[axis.y]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n[group.a]\naxes = [\"x\", \"y\"]\ntogether = true\n")},
@@ -142,8 +156,8 @@ std::vector<Case> cases() {
                    parse_rig(text, "rig.toml");
                  }});
   all.push_back({Code::too_many, "more rows than are read", [] {
-                   std::string text = test::jog_and_step;
-                   for (int i = 0; i < 2050; ++i) text += "[[bind]]\n";
+                   std::string text = test::one_axis;
+                   for (int i = 0; i < 2050; ++i) text += "\"key." + std::to_string(i) + "\" = \"stop\"\n";
                    parse_rig(text, "rig.toml");
                  }});
   all.push_back({Code::duplicate_name, "described in two files", [] {
@@ -226,8 +240,8 @@ empty = ""
 }
 
 TEST_CASE("Of very many problems the first are told and the rest is counted; what is very long is cut short") {
-  std::string text = test::jog_and_step;
-  for (int i = 0; i < 1500; ++i) text += "[[bind]]\ncontrol = \"" + std::string(500, 'x') + "\"\njog = \"x\"\n";
+  std::string text = test::one_axis;
+  for (int i = 0; i < 1500; ++i) text += "\"" + std::string(500, 'x') + std::to_string(i) + "\" = { jog = \"x\" }\n";
   try {
     parse_rig(text, "rig.toml");
     FAIL("was read");

@@ -43,41 +43,22 @@ calibration = "nothing.toml"
 [handset.keypad]
 [station.a]
 handsets = ["pad"]
-[[bind]]
-handset = "pad"
-control = "levr"
-jog = "x"
-[[bind]]
-handset = "pad"
-control = "face.south"
-step = "x"
-gesture = "tripple"
-[[bind]]
-handset = "pad"
-control = "face.east"
-permit = "stop"
-gesture = "hold"
-[[bind]]
-handset = "pad"
-control = "face.east"
-in = "onee"
-override = { of = "x", to = 30 }
-[[bind]]
-handset = "pad"
-control = "face.west"
-with = ["face.west", "stick.left.x"]
-adjust = "chosn"
-[[bind]]
-handset = "pad"
-control = "face.west"
-step = "x"
-repeat = [[0, 100]]
-hold_s = 1
+
+[handset.pad.bind]
+"levr" = { jog = "x" }
+"face.south".tripple = { step = "x" }
+"face.south".tap = { step = "x" }
+"face.east".hold = "stop"
+"face.west + face.west + stick.left.x" = { adjust = "chosn" }
+"face.west" = { step = "x", hold_s = 1, repeat = [[0, 100]] }
+
+[handset.pad.in.onee]
+"face.east" = { override = "x", to = 30 }
 )";
 
 std::string problems_of(const std::string& text) {
   try {
-    parse_rig(text, "rig.toml");
+    test::rig(text);
   } catch (const RigError& error) {
     std::string all;
     for (const Problem& p : error.problems()) all += sentence(p) + "\n";
@@ -91,8 +72,6 @@ const ControlSetup& control(const Rig& rig, const std::string& name) {
     if (rig.slots[s].name == name) return rig.setup.controls[s];
   throw std::invalid_argument(name);
 }
-
-std::string bound(const std::string& control, const std::string& more) { return "[[bind]]\ncontrol = \"" + control + "\"\n" + more + "\n"; }
 
 }  // namespace
 
@@ -108,11 +87,11 @@ TEST_CASE("What only the whole rig can tell: two holds of one key, a gesture on 
     if (!found) MESSAGE(all);
     return found;
   };
-  CHECK(told(bound("thumb.left", "override = \"up\"\ngesture = \"hold\"") + bound("thumb.left", "override = \"down\"\ngesture = \"hold\""),
-             "'thumb.left' has two holds in one layer"));
-  CHECK(told(bound("face.east", "override = \"up\"\ngesture = \"tap\""), "'face.east' is a stop, and has a gesture beside it"));
-  CHECK(told(bound("dial.1", "adjust = \"chosen\""), "something adjusts the chosen number, and nothing chooses one"));
-  CHECK(told(bound("thumb.left", "override = 33"), "that is not one of its notches"));
+  CHECK(told(test::bind(R"("thumb.left".hold = [{ override = "up" }, { override = "down" }])"), "'thumb.left' has two holds in one layer"));
+  CHECK(told(test::bind(R"("thumb.left".press = "stop")") + test::bind(R"("thumb.left".tap = { override = "up" })"),
+             "'thumb.left' is a stop, and has a gesture beside it"));
+  CHECK(told(test::bind(R"("dial.1" = { adjust = "chosen" })"), "something adjusts the chosen number, and nothing chooses one"));
+  CHECK(told(test::bind(R"("thumb.left" = { override = 33 })"), "that is not one of its notches"));
   CHECK(told("[station.a]\nhandsets = [\"pad\", \"pad2\"]\n[handset.pad2]\n[station.b]\nhandsets = [\"pad2\", \"pad\"]\n",
              "handset 'pad2' is in a station already"));
 }
@@ -132,12 +111,12 @@ TEST_CASE("Shapes, virtual controls and gestures arrive in the setup as they wer
 "pull" = { key = "stick.left.y", beyond = -60, back = -40 }
 [gestures]
 tap_ms = 200
-)" + bound("stick.left.x", "jog = \"x\"") +
-                bound("trigger.left", "override = \"up\"") + bound("face.north", "step = \"x\"\nrepeat = [[0.5, 4]]") +
-                bound("dial.2", "handwheel = \"x\"") + bound("lever", "jog = { axis = \"x\", share = 10 }") +
-                bound("gain", "jog = { axis = \"x\", share = 10 }") + bound("track.left", "jog = { axis = \"x\", share = 1 }") +
-                bound("pull", "step = \"x\"") + bound("thumb.left", "with = [\"thumb.right\"]\nstep = { axis = \"x\", by = 5 }") +
-                bound("thumb.left", "step = \"x\""));
+)" + test::bind(R"("stick.left.x" = { jog = "x" })") +
+                test::bind(R"("trigger.left" = { override = "up" })") +
+                test::bind(R"("face.north" = { step = "x", repeat = [[0.5, 4]] })") + test::bind(R"("dial.2" = { handwheel = "x" })") +
+                test::bind(R"("lever" = { jog = "x", share = 10 })") + test::bind(R"("gain" = { jog = "x", share = 10 })") +
+                test::bind(R"("track.left" = { jog = "x", share = 1 })") + test::bind(R"("pull" = { step = "x" })") +
+                test::bind(R"("thumb.left + thumb.right" = { step = "x", by = 5 })") + test::bind(R"("thumb.left" = { step = "x" })"));
   const ControlSetup& stick = control(rig, "stick.left.x");
   CHECK(stick.shape.zone.inner == 0.12);
   CHECK(stick.shape.zone.hysteresis == 0.03);

@@ -49,20 +49,20 @@ TEST_CASE("Ends come from the rig, or else from the device itself") {
   device.absolute[0] = {0, 1023, 0, 0, 0};
   device.absolute[1] = {0, 255, 0, 0, 0};
   Rig rig = fit(test::rig(test::jog_and_step), {{"pad", device}});
-  CHECK(rig.setup.controls[5].calibration.maximum() == 1023);
-  CHECK(rig.setup.controls[5].calibration.centre() == 512);
+  CHECK(rig.setup.controls[6].calibration.maximum() == 1023);
+  CHECK(rig.setup.controls[6].calibration.centre() == 512);
   const std::string own = "[handset.pad.control]\n\"stick.left.x\" = { minimum = -5, centre = 0, maximum = 9 }\n[axis.x]";
   std::string text = test::jog_and_step;
   text.replace(text.find("[axis.x]"), 8, own);
   rig = fit(test::rig(text), {{"pad", device}});
-  CHECK(rig.setup.controls[5].calibration.maximum() == 9);
+  CHECK(rig.setup.controls[6].calibration.maximum() == 9);
   device.absolute.clear();
   CHECK_THROWS_AS(fit(test::rig(test::jog_and_step), {{"pad", device}}), RigError);
 }
 
 TEST_CASE("Interlocks are told with the rig's own names, and what would release them") {
   const Rig rig = test::rig(test::jog_and_step);
-  CHECK(say(rig, {.what = Interlock::not_neutral, .slot = SlotId{5}}) == "stick.left.x is not at neutral");
+  CHECK(say(rig, {.what = Interlock::not_neutral, .slot = SlotId{6}}) == "stick.left.x is not at neutral");
   CHECK(say_release(rig, {.what = Interlock::stowed}) == "press menu.right to make it ready");
   CHECK(say(rig, {.what = Interlock::tripped}, Cause::link_silent) == "the zone has tripped: a link gave no heartbeat");
   CHECK(say(rig, {.what = Interlock::link_silent, .link = LinkId{0}}) == "machine gives no heartbeat");

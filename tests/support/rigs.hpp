@@ -3,27 +3,48 @@
 
 #include <gyrax/rig/rig.hpp>
 
+#include <algorithm>
 #include <string>
+#include <vector>
 
 namespace gyrax::test {
 
+/// A table that stands several times in a text that a test puts together, [bind] above all, is one: what stands under its later headers
+/// moves to the end of the first.
+inline std::string assembled(const std::string& text) {
+  std::vector<std::string> parts(1);  // each with its header
+  const auto header_of = [](const std::string& part) { return part.substr(0, part.find('\n')); };
+  for (std::size_t from = 0; from < text.size();) {
+    const std::size_t end = std::min(text.find('\n', from), text.size() - 1) + 1;
+    if (text[from] == '[') parts.emplace_back();
+    parts.back() += text.substr(from, end - from);
+    from = end;
+  }
+  std::string all;
+  for (std::size_t i = 0; i < parts.size(); ++i) {
+    const std::string header = header_of(parts[i]);
+    const auto same = [&](const std::string& other) { return !other.empty() && header_of(other) == header; };
+    for (std::size_t j = i + 1; i > 0 && j < parts.size(); ++j) {
+      if (!same(parts[j])) continue;
+      parts[i] += (parts[i].ends_with('\n') ? "" : "\n") + parts[j].substr(header.size() + 1);
+      parts[j].clear();
+    }
+    all += parts[i];
+  }
+  return all;
+}
+/// A line under [bind], or under another table.
+inline std::string under(const std::string& table, const std::string& line) { return "[" + table + "]\n" + line + "\n"; }
+inline std::string bind(const std::string& line) { return under("bind", line); }
+
 /// The bindings that every zone needs.
 inline const std::string permits = R"(
-[[bind]]
-control = "menu.right"
-permit = "ready"
-[[bind]]
-control = "menu.left"
-permit = "stow"
-[[bind]]
-control = "shoulder.right"
-permit = "enable"
-[[bind]]
-control = "face.east"
-permit = "stop"
-[[bind]]
-control = "menu.centre"
-permit = "reset"
+[bind]
+"menu.right" = "ready"
+"menu.left" = "stow"
+"shoulder.right" = "enable"
+"face.east" = "stop"
+"menu.centre" = "reset"
 )";
 
 /// One measured axis, 0 … 100 mm, 50 mm/s, gains with 200 mm/s² and 20000 mm/s³, loses with 400 and 40000, on a link without
@@ -46,41 +67,24 @@ increment = 0.05
 )" + permits;
 
 /// one_axis with a jog, steps, notches and a switch.
-inline const std::string jog_and_step = one_axis + R"(
+inline const std::string jog_and_step = assembled(one_axis + R"(
 [override]
 notches = [10, 50, 100]
 start = 100
 [switch.lamp]
-[[bind]]
-control = "stick.left.x"
-jog = "x"
-[[bind]]
-control = "hat.right"
-step = "x"
-[[bind]]
-control = "hat.left"
-step = { axis = "x", by = -1 }
-[[bind]]
-control = "hat.up"
-override = "up"
-[[bind]]
-control = "hat.down"
-override = "down"
-[[bind]]
-control = "face.south"
-set = "lamp"
-[[bind]]
-control = "face.north"
-jog = { axis = "x", share = 20, reversed = true }
-[[bind]]
-control = "face.west"
-go = { axis = "x", to = 60 }
-[[bind]]
-control = "face.north"
-while = "shoulder.left"
-step = { axis = "x", by = 10 }
-)";
 
-inline Rig rig(const std::string& text) { return parse_rig(text, "rig.toml"); }
+[bind]
+"stick.left.x" = { jog = "x" }
+"hat.x" = { step = "x" }
+"hat.y" = { override = "up" }
+"face.south" = { set = "lamp" }
+"face.north" = { jog = "-x", share = 20 }
+"face.west" = { go = "x", to = 60 }
+
+[while."shoulder.left"]
+"face.north" = { step = "x", by = 10 }
+)");
+
+inline Rig rig(const std::string& text) { return parse_rig(assembled(text), "rig.toml"); }
 
 }  // namespace gyrax::test

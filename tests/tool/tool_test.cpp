@@ -86,7 +86,7 @@ TEST_CASE("check tells everything that is wrong with a rig, where, and what was 
   const Folder folder;
   std::string text = gyrax::read_text(demo_rig, 1 << 20).text;
   text.replace(text.find("travel = [0, 420]"), 6, "travle");
-  text.replace(text.find("jog = \"y\""), 9, "jog = \"yy\"");
+  text.replace(text.find("\"x\", \"y\"] }"), 8, "\"x\", \"yy\"");
   gyrax::write_text(folder / "bad.toml", text);
   const Ran bad = run("check " + (folder / "bad.toml"));
   CHECK(bad.exit == 1);

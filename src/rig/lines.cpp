@@ -1,0 +1,342 @@
+// The lines of a rig's bindings: [bind], [while."CONTROL"] and [in.LAYER], at the root or under a handset. Each line is a control and
+// what it asks for; pairs of controls, gestures, chords and layers are resolved here, and one line becomes one binding or more.
+#include "builder.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <tuple>
+
+namespace gyrax {
+namespace {
+
+struct GestureRow {
+  const char* key;
+  Gesture gesture;
+};
+constexpr GestureRow gestures[] = {{"press", Gesture::press},
+                                   {"release", Gesture::release},
+                                   {"tap", Gesture::tap},
+                                   {"double_tap", Gesture::double_tap},
+                                   {"hold", Gesture::hold}};
+
+const GestureRow* gesture_named(const std::string& key) {
+  for (const GestureRow& row : gestures)
+    if (key == row.key) return &row;
+  return nullptr;
+}
+
+/// "a + b" → a, b.
+std::vector<std::string> parts_of_chord(const std::string& text) {
+  std::vector<std::string> parts;
+  std::size_t from = 0;
+  for (std::size_t plus; (plus = text.find(" + ", from)) != std::string::npos; from = plus + 3)
+    parts.push_back(text.substr(from, plus - from));
+  parts.push_back(text.substr(from));
+  return parts;
+}
+
+/// One of the controls that a pair stands for: which of two objects it is for, which way, and how precisely it was named.
+struct Half {
+  std::string control;
+  std::optional<std::size_t> object;
+  int sign = 1;
+  int precision = 0;
+};
+
+std::vector<Half> halves_of(const std::string& name, const std::function<bool(const std::string&)>& exists) {
+  if (exists(name)) return {{name, {}, 1, 2}};
+  if (name == "hat.x") return {{"hat.right", {}, 1, 1}, {"hat.left", {}, -1, 1}};
+  if (name == "hat.y") return {{"hat.up", {}, 1, 1}, {"hat.down", {}, -1, 1}};
+  if (name == "hat") return {{"hat.right", 0, 1, 0}, {"hat.left", 0, -1, 0}, {"hat.up", 1, 1, 0}, {"hat.down", 1, -1, 0}};
+  if (exists(name + ".x") && exists(name + ".y")) return {{name + ".x", 0, 1, 1}, {name + ".y", 1, 1, 1}};
+  return {{name, {}, 1, 2}};
+}
+
+}  // namespace
+
+/// Layers that are latched, by name. Those that no section describes come with the lines in them.
+void RigBuilder::read_layers(Table& root) {
+  for (auto& [name, table] : root.tables("layer")) {
+    if (!add_name(table, layer_names_, name, "layer")) continue;
+    rig_.setup.layers.push_back({no<SlotId>, table.choice("start", {"off", "on"}).value_or("off") == "on"});
+    rig_.layers.push_back(name);
+    table.refuse_the_rest();
+  }
+}
+
+/// [bind], [while] and [in] of one place: the root, or a handset's table.
+void RigBuilder::collect_lines(Table& place, HandsetId handset) {
+  if (place.is_list("bind")) {
+    place.is_text("bind");
+    place.problem(Code::wrong_type, "bind", "bindings have another form now",
+                  "[bind], and under it a line a control, as \"stick.left.x\" = { jog = \"x\" }");
+  } else if (auto table = place.table("bind")) {
+    collect_controls(*table, handset, "", "");
+  }
+  if (place.has("while"))
+    for (auto& [held, table] : place.tables("while")) collect_controls(table, handset, held, "");
+  if (place.has("in"))
+    for (auto& [layer, table] : place.tables("in")) collect_controls(table, handset, "", layer);
+}
+
+void RigBuilder::collect_controls(Table& table, HandsetId handset, const std::string& held, const std::string& latched) {
+  if (const std::size_t lines = table.keys().size(); lines > Table::max_rows) {
+    table.problem(Code::too_many, "", fmt::format("{} of them", lines), fmt::format("at most {}", Table::max_rows));
+    return;
+  }
+  for (const std::string& control : table.keys()) {
+    Line line{table, control, control, handset, held, latched, Gesture::press, {}, {}, {}};
+    if (!table.is_table(control.c_str())) {
+      collect_values(line);
+      continue;
+    }
+    // A table is what the control asks for, or a table of its gestures.
+    Table inner = *table.table(control.c_str());
+    const std::vector<std::string> keys = inner.keys();
+    const auto is_gesture = [](const std::string& key) { return gesture_named(key) != nullptr; };
+    if (keys.empty() || std::none_of(keys.begin(), keys.end(), is_gesture)) {
+      const auto continues = [&](const std::string& key) { return inner.is_table(key.c_str()) && !is_effect(key); };
+      if (!keys.empty() && std::all_of(keys.begin(), keys.end(), continues)) {
+        table.problem(Code::unknown_control, control.c_str(), fmt::format("there is no control '{}'", control),
+                      fmt::format("a name with a dot stands in quotes: \"{}.{}\"", control, keys.front()));
+        continue;
+      }
+      collect_values(line);
+      continue;
+    }
+    for (const std::string& key : keys) {
+      const GestureRow* gesture = gesture_named(key);
+      if (gesture == nullptr) {
+        inner.problem(Code::bad_choice, key.c_str(), "what a plain press asks for, among gestures",
+                      fmt::format("\"{}\".press = …; gestures are press, release, tap, double_tap, hold", control));
+        continue;
+      }
+      line.table = inner;
+      line.key = key;
+      line.gesture = gesture->gesture;
+      collect_values(line);
+    }
+  }
+}
+
+/// A word, a table, or a list of them.
+void RigBuilder::collect_values(Line line) {
+  for (TableValue& value : line.table.values(line.key.c_str())) {
+    line.word = value.word;
+    line.entry = std::move(value.table);
+    line.place = value.place;
+    lines_.push_back(line);
+  }
+}
+
+void RigBuilder::read_bindings(Table& root) { collect_lines(root, no<HandsetId>); }
+
+std::size_t RigBuilder::file_order(const std::string& file) const {
+  return static_cast<std::size_t>(std::find(files.begin(), files.end(), file) - files.begin());
+}
+
+bool RigBuilder::is_control(HandsetId handset, const std::string& name) const {
+  return virtuals_.contains({index(handset), name}) || find_control(name) != nullptr;
+}
+
+HandsetId RigBuilder::handset_of(Line& line) {
+  if (line.handset != no<HandsetId>) return line.handset;
+  if (handset_names_.size() == 1) return HandsetId{0};
+  line.table.problem(Code::unknown_name, "", fmt::format("there are {} handsets, and it is not said which", handset_names_.size()),
+                     fmt::format("[handset.{}.bind] and the like", rig_.handsets.front()));
+  return no<HandsetId>;
+}
+
+/// Every line as it counts: in the order of the files and their lines, a pair's halves apart, a half by itself before its pair.
+void RigBuilder::build_bindings() {
+  resolve_needs();
+  add_numbers();
+  std::stable_sort(lines_.begin(), lines_.end(), [&](const Line& a, const Line& b) {
+    const auto at = [&](const Line& one) { return std::tuple(file_order(one.place.file), one.place.line, one.place.column); };
+    return at(a) < at(b);
+  });
+  for (Line& line : lines_) layer_of(line);
+  struct Said {
+    Place place;
+    int precision = 0;
+  };
+  // By handset, layer, gesture and controls.
+  std::map<std::tuple<std::size_t, std::size_t, Gesture, std::string>, Said> said;
+  struct Single {
+    Line* line;
+    Half half;
+    std::tuple<std::size_t, std::size_t, Gesture, std::string> what;
+  };
+  std::vector<Single> all;
+  for (Line& line : lines_) {
+    const HandsetId handset = handset_of(line);
+    if (handset == no<HandsetId>) continue;
+    line.handset = handset;
+    const auto exists = [&](const std::string& name) { return is_control(handset, name); };
+    const bool chord = line.control.find(" + ") != std::string::npos;
+    for (Half& half : chord ? std::vector<Half>{{line.control, {}, 1, 2}} : halves_of(line.control, exists)) {
+      std::string controls = half.control;
+      if (chord) {
+        std::vector<std::string> parts = parts_of_chord(line.control);
+        std::sort(parts.begin(), parts.end());
+        controls = fmt::format("{}", fmt::join(parts, " + "));
+      }
+      const auto what = std::tuple(index(handset), index(line.layer), line.gesture, controls);
+      const auto [at, fresh] = said.try_emplace(what, Said{line.place, half.precision});
+      const bool same_line = at->second.place.line == line.place.line && at->second.place.file == line.place.file;
+      if (!fresh && at->second.precision == half.precision && !same_line) {
+        line.table.problem(Code::duplicate_name, line.key.c_str(), fmt::format("'{}' is bound twice", half.control),
+                           fmt::format("it stands at {}:{} already; two things at once are a list: [{{ … }}, {{ … }}]",
+                                       at->second.place.file, at->second.place.line));
+      } else if (!fresh && half.precision > at->second.precision) {
+        at->second = {line.place, half.precision};
+      }
+      all.push_back({&line, std::move(half), what});
+    }
+  }
+  for (Single& one : all) {
+    // What names a control itself goes before a pair that it is part of.
+    if (one.half.precision < said.at(one.what).precision) continue;
+    build_binding(*one.line, one.half.control, {one.half.object, one.half.sign});
+  }
+}
+
+/// The layer of a line. What is not known is told once, and counts as the base layer.
+void RigBuilder::layer_of(Line& line) {
+  line.layer = no<LayerId>;
+  if (!line.latched.empty()) {
+    if (const auto at = layer_names_.find(line.latched); at != layer_names_.end()) {
+      line.layer = LayerId{static_cast<std::uint16_t>(at->second)};
+    } else if (add_name(line.table, layer_names_, line.latched, "layer")) {
+      // Layers are numbered with those that held controls make.
+      layer_names_[line.latched] = rig_.setup.layers.size();
+      line.layer = LayerId{static_cast<std::uint16_t>(rig_.setup.layers.size())};
+      rig_.setup.layers.push_back({no<SlotId>, false});
+      rig_.layers.push_back(line.latched);
+    }
+    return;
+  }
+  if (line.held.empty()) return;
+  const HandsetId handset = handset_of(line);
+  if (handset == no<HandsetId>) return;
+  const SlotId held = control_named(line.table, "", handset, line.held, false);
+  if (held == no<SlotId>) return;
+  for (std::size_t l = 0; l < rig_.setup.layers.size(); ++l)
+    if (rig_.setup.layers[l].held == held) line.layer = LayerId{static_cast<std::uint16_t>(l)};
+  if (line.layer != no<LayerId>) return;
+  line.layer = LayerId{static_cast<std::uint16_t>(rig_.setup.layers.size())};
+  rig_.setup.layers.push_back({held, false});
+  rig_.layers.push_back(rig_.slots[index(held)].name + " held");
+}
+
+SlotId RigBuilder::control_named(Table& table, const char* key, HandsetId handset, const std::string& name, bool turned) {
+  if (const auto made = virtuals_.find({index(handset), name}); made != virtuals_.end()) return virtual_slot(handset, name, made->second);
+  const ControlName* control = find_control(name);
+  if (control == nullptr) {
+    std::vector<std::string> known;
+    for (const auto& [at, wish] : virtuals_)
+      if (at.first == index(handset)) known.push_back(at.second);
+    const std::string guess = nearest(name, known);
+    table.problem(Code::unknown_control, key, fmt::format("there is no control '{}'", name),
+                  "controls are named by where they sit, such as stick.left.x", guess.empty() ? nearest_control(name) : guess);
+    return no<SlotId>;
+  }
+  if (control->shape == ControlShape::counts && !turned) {
+    table.problem(Code::wrong_control, key, fmt::format("'{}' counts, and only a handwheel or adjust takes counts", name),
+                  "{ handwheel = … } or { adjust = … }; or a stick, a trigger or a key");
+    return no<SlotId>;
+  }
+  return slot(handset, *control);
+}
+
+void RigBuilder::build_binding(Line& line, const std::string& control, Part part) {
+  BindingSetup binding;
+  binding.gesture = line.gesture;
+  binding.layer = line.layer;
+  const std::vector<std::string> controls = parts_of_chord(control);
+  const bool wheel = line.entry && line.entry->has("handwheel"), turned = wheel || (line.entry && line.entry->has("adjust"));
+  binding.slot = control_named(line.table, line.key.c_str(), line.handset, controls.front(), turned);
+  if (wheel && binding.slot != no<SlotId> && !is_kind(binding, ControlKind::counts)) {
+    line.table.problem(Code::wrong_control, line.key.c_str(), fmt::format("a handwheel is turned, and '{}' is not", controls.front()),
+                       "dial.1 and the like");
+    binding.slot = no<SlotId>;
+  }
+  if (binding.layer != no<LayerId> && binding.slot != no<SlotId> && rig_.setup.layers[index(binding.layer)].held == binding.slot)
+    line.table.problem(Code::layer_not_allowed, line.key.c_str(), "a control cannot be its own layer", "another control");
+  if (controls.size() > 1) read_chord(line, controls, binding);
+  std::optional<Table> entry = line.entry;
+  const bool whole = entry ? read_effect(*entry, part, binding) : read_word(line, binding);
+  if (whole) check_gesture(line, entry, binding);
+  if (entry) entry->refuse_the_rest();
+  if (!whole || binding.slot == no<SlotId>) return;
+  rig_.setup.bindings.push_back(binding);
+  rig_.bindings.push_back({{line.place.file, line.place.line}, ""});
+}
+
+/// Keys together: the last is the one that asks, the others have to be down with it, in any order.
+void RigBuilder::read_chord(Line& line, const std::vector<std::string>& controls, BindingSetup& binding) {
+  constexpr std::size_t max_keys = 4;
+  const auto is_key = [&](SlotId slot) { return rig_.setup.controls[index(slot)].calibration.kind() == ControlKind::key; };
+  if (line.gesture != Gesture::press || controls.size() > max_keys)
+    line.table.problem(Code::bad_choice, line.key.c_str(), "keys together are a gesture of their own", "at most four keys, and no gesture");
+  if (binding.slot != no<SlotId> && !is_key(binding.slot))
+    line.table.problem(Code::wrong_control, line.key.c_str(), fmt::format("'{}' is no key", controls.front()), "keys of the same handset");
+  for (std::size_t i = 1; i < controls.size(); ++i) {
+    const SlotId other = control_named(line.table, line.key.c_str(), line.handset, controls[i], false);
+    if (other == no<SlotId>) continue;
+    if (other == binding.slot || !is_key(other))
+      line.table.problem(Code::wrong_control, line.key.c_str(), fmt::format("'{}' is no other key", controls[i]),
+                         "keys of the same handset");
+    binding.with.push_back(other);
+  }
+  binding.gesture = Gesture::chord;
+}
+
+/// What the gesture asks of the effect, and what stands beside it for that.
+void RigBuilder::check_gesture(Line& line, std::optional<Table>& entry, BindingSetup& binding) {
+  Table& at = entry ? *entry : line.table;
+  const char* key = entry ? "" : line.key.c_str();
+  const auto hold = entry ? entry->number("hold_s", {0.05, 30, false, "s"}) : std::nullopt;
+  if (binding.gesture == Gesture::hold) {
+    binding.hold = from_seconds(hold.value_or(0.6));
+  } else if (hold) {
+    entry->problem(Code::bad_choice, "hold_s", "it is of the gesture 'hold' alone",
+                   fmt::format("\"{}\".hold = …, or leave it out", line.control));
+  }
+  const bool plain = binding.gesture == Gesture::press, by_key = binding.slot != no<SlotId> && is_kind(binding, ControlKind::key);
+  if (permits(binding.effect) && binding.layer != no<LayerId>)
+    at.problem(Code::layer_not_allowed, key, "ready, stow, enable, stop and reset are in no layer", "[bind]");
+  if (binding.effect == Effect::enable && (binding.gesture == Gesture::release || binding.gesture == Gesture::tap))
+    at.problem(Code::bad_choice, key, "enable allows motion while it is held, and this is over as it begins",
+               "press, hold, double_tap, or keys together");
+  if (!plain && binding.effect == Effect::stop) at.problem(Code::bad_choice, key, "a stop waits for no gesture", "a plain press");
+  if (!plain && (binding.effect == Effect::handwheel || binding.effect == Effect::follow))
+    at.problem(Code::bad_choice, key, "what a control's place or counts move takes no gesture", "leave it out");
+  if (!plain && binding.effect == Effect::jog && !by_key && binding.slot != no<SlotId>)
+    at.problem(Code::bad_choice, key, "a deflection takes no gesture", "leave it out");
+  if (entry && entry->has("repeat")) read_repeat(*entry, binding);
+}
+
+/// [[0.5, 4], [2, 12]]: after so many seconds so many a second.
+void RigBuilder::read_repeat(Table& entry, BindingSetup& binding) {
+  constexpr std::size_t max_stages = 8;
+  const bool can = binding.effect == Effect::step || binding.effect == Effect::override || binding.effect == Effect::increment ||
+                   binding.effect == Effect::adjust;
+  if (!can || binding.gesture == Gesture::tap || binding.gesture == Gesture::release)
+    entry.problem(Code::bad_choice, "repeat", "there is nothing here to repeat",
+                  "on a step, override, increment or adjust of a key that is held");
+  const auto pairs = entry.pairs("repeat");
+  bool good = pairs && !pairs->empty() && pairs->size() <= max_stages;
+  double last = 0;
+  for (const auto& [after_s, per_s] : pairs.value_or(std::vector<std::pair<double, double>>{})) {
+    good = good && after_s > last && after_s <= 60 && per_s > 0 && per_s <= 50;
+    last = after_s;
+    if (good) binding.repeat.push_back({from_seconds(after_s), from_seconds(1 / per_s)});
+  }
+  if (!good)
+    entry.problem(Code::out_of_range, "repeat", "these are no stages of repeating",
+                  "at most 8 pairs [seconds held, times a second (at most 50)], each later than the one before, as [[0.5, 4], [2, 12]]");
+}
+
+}  // namespace gyrax
