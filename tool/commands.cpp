@@ -14,12 +14,14 @@
 namespace gyrax::tool {
 namespace {
 
-/// The demo's files: beside an installed tool, otherwise in the source tree.
+/// The demo's files: those of an installed tool, otherwise of the source tree that it was built in (build/PRESET/tool/gyrax). None: empty.
 std::filesystem::path demo_folder() {
   std::error_code ignored;
-  const std::filesystem::path self = std::filesystem::read_symlink("/proc/self/exe", ignored);
-  const std::filesystem::path installed = self.parent_path().parent_path() / "share" / "gyrax" / "demo";
-  return std::filesystem::exists(installed, ignored) ? installed : std::filesystem::path(GYRAX_DEMO_DIR);
+  std::filesystem::path above = std::filesystem::read_symlink("/proc/self/exe", ignored).parent_path().parent_path();
+  if (const auto installed = above / "share" / "gyrax" / "demo"; std::filesystem::exists(installed, ignored)) return installed;
+  for (int up = 0; up < 3; ++up, above = above.parent_path())
+    if (std::filesystem::exists(above / "demo" / "bench.toml", ignored)) return above / "demo";
+  return {};
 }
 
 }  // namespace
@@ -141,6 +143,10 @@ int demo(const std::string& folder) {
     return world_failed;
   }
   const std::filesystem::path from = demo_folder(), to = folder;
+  if (from.empty()) {
+    complain("the demo's files are neither installed beside this program nor in a source tree above it");
+    return world_failed;
+  }
   RehearseOptions options;
   options.rig = (from / "bench.toml").string();
   options.session = (from / "session.toml").string();

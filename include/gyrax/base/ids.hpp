@@ -27,7 +27,7 @@ enum class NumberId : std::uint16_t {};
 /// A row of the rig's controls: one control of one handset that some binding uses.
 enum class SlotId : std::uint16_t {};
 
-/// A control's place on any handset: an index into the table of control names (gyrax/handset/control_names.hpp).
+/// A control's place on any handset: an index into the table of control names (gyrax/handset/controls.hpp).
 /// Values from `presence` on are not controls but what a handset says of itself.
 enum class ControlId : std::uint16_t {
   presence = 0xfff0,  ///< raw 1: plugged in; raw 0: gone
