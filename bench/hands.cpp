@@ -16,15 +16,15 @@ using namespace std::chrono_literals;
 
 constexpr std::size_t controls = 32, sticks = 24, recorded = 4096;
 
-SlotId slot(std::size_t row) { return SlotId{static_cast<std::uint16_t>(row)}; }
-CoordinateId coordinate(std::size_t row) { return CoordinateId{static_cast<std::uint16_t>(row)}; }
+SlotId slot(std::size_t row) { return id_at<SlotId>(row); }
+CoordinateId coordinate(std::size_t row) { return id_at<CoordinateId>(row); }
 
 /// 24 stick axes in pairs and 8 keys; `all`: smoothing, hysteresis, straight pushes, curves, debouncing, virtual controls.
 std::vector<ControlSetup> setup_of(bool all) {
   std::vector<ControlSetup> made;
   for (std::size_t i = 0; i < controls; ++i) {
     ControlSetup c;
-    c.control = ControlId{static_cast<std::uint16_t>(i)};
+    c.control = id_at<ControlId>(i);
     if (i < sticks) {
       c.calibration = *Calibration::make(ControlKind::centred, -32768, 0, 32767, false);
       c.shape.zone.inner = 0.1;
@@ -123,8 +123,7 @@ void hands(benchmark::State& state, bool all) {
   double asked = 0;
   for (auto _ : state) {
     const std::size_t row = at % recorded;
-    for (std::size_t i = 0; i < controls; ++i)
-      say(ControlId{static_cast<std::uint16_t>(i)}, i < sticks ? raw[row * controls + i] : at / 100 % 2 == 0 ? 1 : 0);
+    for (std::size_t i = 0; i < controls; ++i) say(id_at<ControlId>(i), i < sticks ? raw[row * controls + i] : at / 100 % 2 == 0 ? 1 : 0);
     signal.advance(now);
     for (const Change& made : signal.also_changed()) asks += bind.changed(made, signal).size();
     asks += bind.pass(now, signal).size();

@@ -62,7 +62,7 @@ class Wander {
 
  private:
   void say(std::size_t pad, ControlId control, int raw, Time now) {
-    readings_.push_back({HandsetId{static_cast<std::uint16_t>(pad)}, control, ++sequence_[pad], now, now, raw});
+    readings_.push_back({id_at<HandsetId>(pad), control, ++sequence_[pad], now, now, raw});
   }
   const Rig& rig_;
   std::mt19937 random_{1};

@@ -168,7 +168,7 @@ class Group {
   }
 
  private:
-  static AxisId id(std::size_t a) { return AxisId{static_cast<std::uint16_t>(a)}; }
+  static AxisId id(std::size_t a) { return id_at<AxisId>(a); }
   static double to_double(Nano value) { return from_nano(value); }
   static std::vector<AxisLimits> all(Random& random) {
     std::vector<AxisLimits> limits;

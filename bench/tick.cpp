@@ -96,8 +96,7 @@ class Live {
       // Held: each side for four seconds, so that no axis comes to its end.
       const std::int32_t side = at_ / hold % 2 == 0 ? 32767 : -32768;
       const std::size_t row = at_ % recorded;
-      for (std::size_t i = 0; i < axes_; ++i)
-        say(i / 4, ControlId{static_cast<std::uint16_t>(i % 4)}, doing_ == Doing::jog_held ? side : raw_[row * axes_ + i]);
+      for (std::size_t i = 0; i < axes_; ++i) say(i / 4, id_at<ControlId>(i % 4), doing_ == Doing::jog_held ? side : raw_[row * axes_ + i]);
     }
     ++at_;
     tick();
@@ -114,7 +113,7 @@ class Live {
     for (std::size_t h = 0; h < rig_.handsets.size(); ++h) say(h, find_control(key)->id, at_ % between_steps == 0 ? 1 : 0);
   }
   void say(std::size_t handset, ControlId control, std::int32_t raw) {
-    readings_.push_back({HandsetId{static_cast<std::uint16_t>(handset)}, control, ++sequences_[handset], now_, now_, raw});
+    readings_.push_back({id_at<HandsetId>(handset), control, ++sequences_[handset], now_, now_, raw});
   }
   void tick() {
     // The machine reports every other tick that it is where it was told to be.

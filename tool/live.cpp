@@ -27,6 +27,13 @@
 namespace gyrax::tool {
 namespace {
 
+/// A path as people write it: ~ for their home.
+std::string from_home(const std::string& path) {
+  const char* const home = std::getenv("HOME");
+  const std::string prefix = home == nullptr || *home == '\0' ? "" : std::string(home) + "/";
+  return !prefix.empty() && path.starts_with(prefix) ? "~/" + path.substr(prefix.size()) : path;
+}
+
 using Json = nlohmann::ordered_json;
 constexpr int frame_ms = 50;
 constexpr std::size_t max_remembered = 1u << 16;
@@ -299,7 +306,7 @@ class Live {
              : "gyrax watch: every control of every handset";
     scene.keys = handsets_ ? "r records   q ends" : "q ends";
     if (log_)
-      scene.facts.push_back(fmt::format("logbook {}{}", path_,
+      scene.facts.push_back(fmt::format("logbook {}{}", from_home(path_),
                                         view_ != nullptr && view_->log_lost > 0 ? fmt::format(", {} RECORDS LOST", view_->log_lost) : ""));
     if (view_ != nullptr && view_->ticks > 0 && options_.real_time && !view_->real_time.priority)
       scene.facts.push_back(view_->real_time.why_no_priority);

@@ -162,7 +162,7 @@ class Composer {
       line.push_back({name_of(state), style_of(state)});
       std::string who;
       for (std::size_t h = 0; h < rig.handsets.size(); ++h)
-        if (has(view.zones[z].in_charge, HandsetId{static_cast<std::uint16_t>(h)})) who += (who.empty() ? "" : ", ") + rig.handsets[h];
+        if (has(view.zones[z].in_charge, id_at<HandsetId>(h))) who += (who.empty() ? "" : ", ") + rig.handsets[h];
       if (rig.handsets.size() > 1 && !who.empty()) line.push_back({fmt::format(" ({} in charge)", who)});
       if (state == State::tripped || state == State::stopping)
         line.push_back({fmt::format(" ({})", about(view.zones[z].cause).sentence), style_of(state)});
@@ -222,8 +222,7 @@ class Composer {
       const AxisView& axis = view.axes[a];
       const std::string& unit = rig.axes[a].unit;
       std::string step;
-      if (view.increments[a] != 0)
-        step = fmt::format("step {}", say_amount(rig, AxisId{static_cast<std::uint16_t>(a)}, view.increments[a]).substr(1));
+      if (view.increments[a] != 0) step = fmt::format("step {}", say_amount(rig, id_at<AxisId>(a), view.increments[a]).substr(1));
       const bool off = axis.command.mode == Mode::off;
       if (rig.axes[a].motor) {
         add({{padded(rig.axes[a].name, 11), Style::strong},

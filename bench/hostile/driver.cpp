@@ -153,7 +153,7 @@ void Driver::act(Time now, const Engine& engine) {
   if (random_.chance(0.002)) mischief(now);
   if (random_.chance(0.0005)) driver_ = random_.whole(0, static_cast<int>(plan_.handsets.size()) - 1);
   if (!random_.chance(eagerness_)) return;
-  const State state = engine.permit(ZoneId{static_cast<std::uint16_t>(random_.whole(0, plan_.zones - 1))}).state();
+  const State state = engine.permit(id_at<ZoneId>(random_.whole(0, plan_.zones - 1))).state();
   const auto word = [&](Effect effect, bool keep) {
     if (playing() && !random_.chance(0.02)) return;
     if (random_.chance(0.9)) release(driver_, now);

@@ -51,7 +51,7 @@ bool Hands::believed_deflected(int h, int c) const {
 
 void Hands::say(int h, ControlId control, int raw, Time now) {
   Handset& handset = handsets_[at(h)];
-  Reading reading{HandsetId{static_cast<std::uint16_t>(h)}, control, ++handset.number, now, now, raw};
+  Reading reading{id_at<HandsetId>(h), control, ++handset.number, now, now, raw};
   handset.last_said = now;
   const bool presence = control == ControlId::presence;
   if (!presence && now < handset.mute_until) return;  // lost: its number is missing
@@ -67,8 +67,8 @@ void Hands::say(int h, ControlId control, int raw, Time now) {
         due = now + std::chrono::milliseconds(random_.whole(1, 8));  // others overtake it
         break;
       case 4: reading.raw = random_.chance(0.5) ? 2'000'000'000 : -2'000'000'000; break;
-      case 5: reading.handset = HandsetId{static_cast<std::uint16_t>(random_.whole(16, 65535))}; break;
-      default: reading.control = ControlId{static_cast<std::uint16_t>(random_.whole(256, 0xffef))}; break;
+      case 5: reading.handset = id_at<HandsetId>(random_.whole(16, 65535)); break;
+      default: reading.control = id_at<ControlId>(random_.whole(256, 0xffef)); break;
     }
   }
   waiting_.push_back({reading, due});

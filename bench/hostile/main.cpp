@@ -115,7 +115,7 @@ class World {
       for (std::size_t a = 0; a < positions_.size(); ++a)
         if (index(rig_.setup.axes[a].wiring.link) == at(l))
           axes.push_back({rig_.setup.axes[a].position == PositionKind::measured, positions_[a], 0});
-      LinkReport report{LinkId{static_cast<std::uint16_t>(l)}, ++heartbeat_[at(l)], now_, now_, axes};
+      LinkReport report{id_at<LinkId>(l), ++heartbeat_[at(l)], now_, now_, axes};
       const bool measures = !axes.empty() && axes[0].measured;
       if (!honest && random_.chance(0.00003)) {
         const int way = random_.whole(axes.empty() ? 1 : 0, measures ? 3 : 2);

@@ -166,7 +166,7 @@ void Watch::take_delivered(const Engine& engine, const TickTruth& truth) {
     for (std::size_t z = 0; z < zones_.size(); ++z) {
       Zone& zone = zones_[z];
       const bool counted = (zone.candidates & bit) != 0;
-      const bool in_charge = (engine.in_charge(ZoneId{static_cast<std::uint16_t>(z)}) & bit) != 0;
+      const bool in_charge = (engine.in_charge(id_at<ZoneId>(z)) & bit) != 0;
       if (counted && d.presence && d.raw == 0)
         stop(z, RigPlan::handset_gone, in_charge && zone.state != State::stowed && zone.state != State::tripped);
       if (counted && (d.lost_before || d.refused)) {
@@ -199,7 +199,7 @@ void Watch::take_delivered(const Engine& engine, const TickTruth& truth) {
           zone.candidates |= station(d.handset);
         }
         if (is_mover(binding.effect) && says_pressed) zone.pressed_since[b] = 1;
-        const auto state = engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state();
+        const auto state = engine.permit(id_at<ZoneId>(z)).state();
         if (binding.effect == Effect::enable && says_pressed && !zone.stop_now && (state == State::ready || state == State::live) &&
             !(binding.squeeze < 1 && d.raw > 820) && is_press)
           zone.begun[b] = 1;
@@ -230,7 +230,7 @@ bool Watch::asked(std::size_t axis, std::size_t z, Time now) const {
 void Watch::watch_zone(std::size_t z, const Engine& engine, const TickTruth& truth, const TickBuffers& out) {
   Zone& zone = zones_[z];
   const State before = zone.state;
-  zone.state = engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state();
+  zone.state = engine.permit(id_at<ZoneId>(z)).state();
   if (zone.stop_key_now && (zone.state == State::ready || zone.state == State::live))
     fail(Property::asked, fmt::format("zone {} is ready or live after a tick in which its stop was pressed", z));
   const bool late = truth.dt_s < 0 || truth.dt_s > plan_.max_s + 1e-9;
@@ -309,7 +309,7 @@ void Watch::watch_zone(std::size_t z, const Engine& engine, const TickTruth& tru
 
 /// What must not be while a zone is live, and as it begins to be.
 void Watch::watch_live(std::size_t z, const Engine& engine, bool begins) {
-  const std::uint32_t in_charge = engine.in_charge(ZoneId{static_cast<std::uint16_t>(z)});
+  const std::uint32_t in_charge = engine.in_charge(id_at<ZoneId>(z));
   for (const BindingPlan& b : plan_.bindings) {
     if (!in_zone(b, z) || !b.with.empty()) continue;
     const Hands::Handset& handset = hands_.handset(b.handset);

@@ -58,8 +58,7 @@ Bind::Bind(const BindSetup& setup, std::size_t slots)
     const BindingSetup& b = bindings_[row];
     const bool follows = b.effect == Effect::follow, jogs = b.effect == Effect::jog;
     if (!follows && !jogs && b.effect != Effect::go && b.effect != Effect::pose) continue;
-    moving_.push_back(
-        {BindingId{static_cast<std::uint16_t>(row)}, b.slot, b.coordinate, !follows && !jogs, follows, !layers_of_[index(b.slot)].empty()});
+    moving_.push_back({id_at<BindingId>(row), b.slot, b.coordinate, !follows && !jogs, follows, !layers_of_[index(b.slot)].empty()});
   }
   reduced_held_ = !reducing_.empty();
   asks_.reserve(4 * bindings_.size() + max_repeats * repeating_.size() + 1);
@@ -120,7 +119,7 @@ bool Bind::press_changed(const Change& change, const Signal& signal) noexcept {
 void Bind::ask(Ask::Kind kind, std::size_t row) noexcept {
   const BindingSetup& b = bindings_[row];
   const bool counted = kind == Ask::Kind::step || kind == Ask::Kind::wheel;
-  Ask ask{kind, BindingId{static_cast<std::uint16_t>(row)}, b.zones, b.coordinate, 0, 0, b.target, b.to, no<NumberId>};
+  Ask ask{kind, id_at<BindingId>(row), b.zones, b.coordinate, 0, 0, b.target, b.to, no<NumberId>};
   if (counted) ask.by = saturated_product(b.count, numbers_.increment(b.coordinate));
   asks_.push_back(ask);
 }
@@ -342,7 +341,7 @@ std::span<const Ask> Bind::lose(std::span<const SlotId> slots) noexcept {
 void Bind::end(ZoneId zone, bool live, const Signal& signal) noexcept {
   const std::uint32_t here = 1u << index(zone);
   for (std::size_t slot = 0; slot < stale_.size(); ++slot)
-    if (gestures_.under_way(SlotId{static_cast<std::uint16_t>(slot)})) stale_[slot] |= here;
+    if (gestures_.under_way(id_at<SlotId>(slot))) stale_[slot] |= here;
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
     const BindingSetup& b = bindings_[row];
     // A switch that is on while its key is held has its own rule for a stop, and goes off with the key.

@@ -13,7 +13,7 @@ HandsetBits Engine::counted_on(ZoneId zone) const noexcept { return charges_[ind
 
 bool Engine::commands(ZoneId zone, HandsetId handset) const noexcept { return has(charges_[index(zone)].in_charge, handset); }
 
-void Engine::put_in_charge(ZoneId zone, HandsetId handset, EventRing& events) noexcept {
+void Engine::put_in_charge(ZoneId zone, HandsetId handset) noexcept {
   Charge& charge = charges_[index(zone)];
   const ZoneSetup& setup = setup_.zones[index(zone)];
   const HandsetBits before = charge.in_charge, station = station_of(handset);
@@ -24,15 +24,15 @@ void Engine::put_in_charge(ZoneId zone, HandsetId handset, EventRing& events) no
     // What is there now somebody may reach for to stop.
     if (signal_.health(one, now_) == HandsetHealth::present) charge.counted_on |= bit(one);
   }
-  for (const AxisId axis : setup.axes) bind_.put_in_charge(CoordinateId{static_cast<std::uint16_t>(index(axis))}, station);
+  for (const AxisId axis : setup.axes) bind_.put_in_charge(id_at<CoordinateId>(index(axis)), station);
   if (others && before != station)
-    events.write({.at = now_, .kind = Event::Kind::in_charge, .zone = zone, .obstacle = {.handset = handset}});
+    events_->write({.at = now_, .kind = Event::Kind::in_charge, .zone = zone, .obstacle = {.handset = handset}});
 }
 
 void Engine::relieve(ZoneId zone) noexcept {
   // Where power is left on, somebody may still reach for a stop: those who were counted on are.
   charges_[index(zone)] = {0, permits_[index(zone)].powered() ? counted_on(zone) : 0};
-  for (const AxisId axis : setup_.zones[index(zone)].axes) bind_.put_in_charge(CoordinateId{static_cast<std::uint16_t>(index(axis))}, ~0u);
+  for (const AxisId axis : setup_.zones[index(zone)].axes) bind_.put_in_charge(id_at<CoordinateId>(index(axis)), ~0u);
 }
 
 /// A handset is there now: where somebody is in charge, its stop may be reached for.

@@ -71,9 +71,6 @@ std::vector<std::vector<SwitchId>> needs(const Setup& setup) {
   return values;
 }
 
-ZoneId zone_at(std::size_t row) { return ZoneId{static_cast<std::uint16_t>(row)}; }
-AxisId axis_at(std::size_t row) { return AxisId{static_cast<std::uint16_t>(row)}; }
-
 }  // namespace
 
 TickBuffers::TickBuffers(const Setup& setup, std::size_t capacity)
@@ -111,19 +108,20 @@ Engine::Engine(const Setup& setup)
 }
 
 void Engine::tick(const TickInput& in, TickOutput& out) noexcept {
-  keep_time(in.now, out.events);
-  take_reports(in, out.events);
-  if (in.end) take_end(out.events);
-  take_readings(in, out.events);
-  watch(out.events);
-  plan(out.events);
-  command(out.events, out);
+  events_ = &out.events;
+  keep_time(in.now);
+  take_reports(in);
+  if (in.end) take_end();
+  take_readings(in);
+  watch();
+  plan();
+  command(out);
   out.frames = output_.frames(out.commands, switches_, now_);
   explain(out);
-  settle(out.events, out);
+  settle(out);
 }
 
-void Engine::keep_time(Time now, EventRing& events) noexcept {
+void Engine::keep_time(Time now) noexcept {
   const Span passed = started_ ? now - now_ : Span{0};
   told_at_ = now_;
   now_ = now;
@@ -131,56 +129,55 @@ void Engine::keep_time(Time now, EventRing& events) noexcept {
   dt_s_ = passed > Span{0} ? to_seconds(passed < setup_.max_tick ? passed : setup_.max_tick) : 0;
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     stopped_[z] = 0;
-    if (passed < Span{0}) fault(zone_at(z), Cause::clock_backwards, events);
-    if (passed > setup_.max_tick) fault(zone_at(z), Cause::tick_late, events);
+    if (passed < Span{0}) fault(id_at<ZoneId>(z), Cause::clock_backwards);
+    if (passed > setup_.max_tick) fault(id_at<ZoneId>(z), Cause::tick_late);
   }
 }
 
-void Engine::take_reports(const TickInput& in, EventRing& events) noexcept {
+void Engine::take_reports(const TickInput& in) noexcept {
   for (const LinkReport& report : in.reports) {
     const Cause wrong = links_.accept(report, now_);
     for (std::size_t z = 0; wrong != Cause::none && z < permits_.size(); ++z)
-      if (depends(zone_at(z), report.link)) fault(zone_at(z), wrong, events);
-    if (wrong == Cause::none) compare(report, events);
+      if (depends(id_at<ZoneId>(z), report.link)) fault(id_at<ZoneId>(z), wrong);
+    if (wrong == Cause::none) compare(report);
   }
 }
 
 /// Holds a report against what its axes were told. Judged when a report comes: silence is another watchdog's.
-void Engine::compare(const LinkReport& report, EventRing& events) noexcept {
+void Engine::compare(const LinkReport& report) noexcept {
   for (std::size_t a = 0; a < setup_.axes.size(); ++a) {
     const AxisSetup& axis = setup_.axes[a];
-    if (axis.wiring.link != report.link || axis.position != PositionKind::measured || !powered(axis_at(a))) continue;
-    const AxisReport& measured = links_.measured(axis_at(a));
-    const AxisState& told = motion_.axis(axis_at(a)).state();
+    if (axis.wiring.link != report.link || axis.position != PositionKind::measured || !powered(id_at<AxisId>(a))) continue;
+    const AxisReport& measured = links_.measured(id_at<AxisId>(a));
+    const AxisState& told = motion_.axis(id_at<AxisId>(a)).state();
     // The motion is the last tick's; the report is older than that or newer.
     const double then = told.p - told.v * to_seconds(told_at_ - report.measured);
     const double off = measured.position - then;
-    if (!measured.measured || !(off <= axis.following_error && off >= -axis.following_error))
-      fault(axis.zone, Cause::following_error, events);
+    if (!measured.measured || !(off <= axis.following_error && off >= -axis.following_error)) fault(axis.zone, Cause::following_error);
   }
 }
 
-void Engine::watch(EventRing& events) noexcept {
+void Engine::watch() noexcept {
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     const State state = permits_[z].state();
     if ((state == State::stowed || state == State::tripped) && !permits_[z].powered()) continue;
     // All of them: the hardest category counts, whatever was lost first.
     for (const HandsetId handset : setup_.zones[z].handsets) {
-      if (!has(counted_on(zone_at(z)), handset)) continue;
+      if (!has(counted_on(id_at<ZoneId>(z)), handset)) continue;
       const HandsetHealth health = signal_.health(handset, now_);
-      if (health == HandsetHealth::absent) fault(zone_at(z), Cause::handset_gone, events);
-      if (health == HandsetHealth::silent) fault(zone_at(z), Cause::handset_silent, events);
+      if (health == HandsetHealth::absent) fault(id_at<ZoneId>(z), Cause::handset_gone);
+      if (health == HandsetHealth::silent) fault(id_at<ZoneId>(z), Cause::handset_silent);
     }
     for (const LinkId link : setup_.zones[z].links)
-      if (!links_.fresh(link, now_)) fault(zone_at(z), Cause::link_silent, events);
+      if (!links_.fresh(link, now_)) fault(id_at<ZoneId>(z), Cause::link_silent);
     // Live stands on an enable that is held, and on nothing else.
-    if (permits_[z].live() && !bind_.enabling(zone_at(z), signal_)) apply(zone_at(z), PermitEvent::release, Cause::enable_released, events);
+    if (permits_[z].live() && !bind_.enabling(id_at<ZoneId>(z), signal_))
+      apply(id_at<ZoneId>(z), PermitEvent::release, Cause::enable_released);
   }
 }
 
 void Engine::keep_overrides() noexcept {
-  for (std::size_t a = 0; a < overrides_.size(); ++a)
-    overrides_[a] = bind_.numbers().speed_override(CoordinateId{static_cast<std::uint16_t>(a)});
+  for (std::size_t a = 0; a < overrides_.size(); ++a) overrides_[a] = bind_.numbers().speed_override(id_at<CoordinateId>(a));
 }
 
 Scale Engine::scale(const GroupSetup& group) const noexcept {
@@ -212,7 +209,7 @@ bool Engine::has_met(AxisId axis) noexcept {
 
 /// Whether a group lacks a switch that it needs. What is asked meanwhile has to be let go before it counts, and a control that is
 /// followed has to be brought to where its axis stands.
-bool Engine::lacks(std::size_t group, bool live, EventRing& events) noexcept {
+bool Engine::lacks(std::size_t group, bool live) noexcept {
   if (needs_[group].empty()) return false;
   const Obstacle off = lack(group);
   const bool lacking = off.what != Interlock::none;
@@ -222,7 +219,7 @@ bool Engine::lacks(std::size_t group, bool live, EventRing& events) noexcept {
     Hold& hold = holds_[index(axis)];
     Request& request = requests_[index(axis)];
     const bool told = request.following && hold.lapsed;
-    if (live && lacking && request.moving() && !told) refuse_move(axis, request.by, off, events);
+    if (live && lacking && request.moving() && !told) refuse_move(axis, request.by, off);
     hold.lapsed = live && request.following && (lacking || (hold.lapsed && !has_met(axis)));
     hold.why = off;
     if (!hold.lapsed) hold.side = 0;
@@ -255,17 +252,17 @@ void Engine::turn_round(AxisId axis) noexcept {
   hold.why = {.what = Interlock::turning_round};
 }
 
-void Engine::refuse_move(AxisId axis, SlotId by, const Obstacle& why, EventRing& events) noexcept {
+void Engine::refuse_move(AxisId axis, SlotId by, const Obstacle& why) noexcept {
   const ZoneId zone = setup_.axes[index(axis)].zone;
-  events.write(
+  events_->write(
       {.at = now_, .kind = Event::Kind::move_refused, .zone = zone, .cause = tripped_of(zone), .obstacle = why, .axis = axis, .by = by});
 }
 
-void Engine::plan(EventRing& events) noexcept {
+void Engine::plan() noexcept {
   bind_.requests(signal_, now_, requests_);
   for (std::size_t g = 0; g < motion_.groups().size(); ++g) {
     const bool live = permits_[index(motion_.groups()[g].zone)].live();
-    const bool lacking = lacks(g, live, events);
+    const bool lacking = lacks(g, live);
     for (const AxisId axis : motion_.groups()[g].axes) turn_round(axis);
     if (live && !lacking) {
       motion_.ask(g, requests_, scale(motion_.groups()[g]));
@@ -276,33 +273,33 @@ void Engine::plan(EventRing& events) noexcept {
     }
     motion_.advance(g, dt_s_);
   }
-  tell_dropped(events);
+  tell_dropped();
 }
 
-void Engine::command(EventRing& events, TickOutput& out) noexcept {
+void Engine::command(TickOutput& out) noexcept {
   for (std::size_t a = 0; a < setup_.axes.size(); ++a) {
     const AxisSetup& axis = setup_.axes[a];
     const Permit& permit = permits_[index(axis.zone)];
     const bool may_move = permit.powered() && (permit.live() || permit.stopping());
-    AxisMotion& motion = motion_.axis(axis_at(a));
+    AxisMotion& motion = motion_.axis(id_at<AxisId>(a));
     AxisCommand& command = out.commands[a];
     const AxisState& state = motion.state();
     const Mode mode = !permit.powered() ? Mode::off : may_move ? Mode::follow : Mode::stand;
     command = {mode, state.p, state.v, state.a, now_ + setup_.links[index(axis.wiring.link)].frame_valid_for};
     if (mode == Mode::off) motion.keep();
-    const Verdict verdict = envelope_.check(axis_at(a), may_move, command, dt_s_);
-    if (envelope_.refusing(axis_at(a))) motion.restart(command.p);
-    if (verdict == Verdict::refused) fault(axis.zone, Cause::envelope_refused, events);
+    const Verdict verdict = envelope_.check(id_at<AxisId>(a), may_move, command, dt_s_);
+    if (envelope_.refusing(id_at<AxisId>(a))) motion.restart(command.p);
+    if (verdict == Verdict::refused) fault(axis.zone, Cause::envelope_refused);
   }
   for (std::size_t i = 0; i < switches_.size(); ++i) out.switches[i] = switches_[i];
 }
 
-void Engine::settle(EventRing& events, const TickOutput& out) noexcept {
+void Engine::settle(const TickOutput& out) noexcept {
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     if (!permits_[z].stopping()) continue;
     bool rest = true;
     for (const AxisId axis : setup_.zones[z].axes) rest = rest && out.commands[index(axis)].v == 0 && out.commands[index(axis)].a == 0;
-    if (rest) apply(zone_at(z), PermitEvent::rest, Cause::none, events);
+    if (rest) apply(id_at<ZoneId>(z), PermitEvent::rest, Cause::none);
   }
 }
 
@@ -310,9 +307,9 @@ void Engine::explain(TickOutput& out) const noexcept {
   for (std::size_t z = 0; z < permits_.size(); ++z) {
     const Permit& permit = permits_[z];
     AxisStatus status;
-    status.blocked = blocking(zone_at(z));
-    status.cause = tripped_of(zone_at(z));
-    if (!permit.live()) status.before = obstacle(zone_at(z));
+    status.blocked = blocking(id_at<ZoneId>(z));
+    status.cause = tripped_of(id_at<ZoneId>(z));
+    if (!permit.live()) status.before = obstacle(id_at<ZoneId>(z));
     for (const AxisId axis : setup_.zones[z].axes) {
       const Request& request = requests_[index(axis)];
       AxisStatus& why = out.why[index(axis)];

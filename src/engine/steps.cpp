@@ -15,7 +15,7 @@ Obstacle Engine::blocking_steps(AxisId axis) const noexcept {
   return {.what = Interlock::not_neutral, .handset = signal_.setup(request.by).handset, .slot = request.by};
 }
 
-void Engine::take_step(const Ask& ask, EventRing& events) noexcept {
+void Engine::take_step(const Ask& ask) noexcept {
   const AxisId axis{static_cast<std::uint16_t>(index(ask.coordinate))};
   Obstacle blocked = blocking_steps(axis);
   if (blocked.what == Interlock::none) {
@@ -27,7 +27,7 @@ void Engine::take_step(const Ask& ask, EventRing& events) noexcept {
   if (blocked.what != Interlock::none) bind_.refused(ask.binding);
   const auto kind = blocked.what == Interlock::none ? Event::Kind::step : Event::Kind::step_refused;
   const ZoneId zone = setup_.axes[index(axis)].zone;
-  events.write({.at = now_, .kind = kind, .zone = zone, .cause = tripped_of(zone), .obstacle = blocked, .axis = axis, .number = ask.by});
+  events_->write({.at = now_, .kind = kind, .zone = zone, .cause = tripped_of(zone), .obstacle = blocked, .axis = axis, .number = ask.by});
 }
 
 /// A wheel brings hundreds of counts a second; to be told once is enough.
@@ -38,7 +38,7 @@ bool Engine::may_tell(AxisId axis) noexcept {
   return true;
 }
 
-void Engine::take_wheel(const Ask& ask, EventRing& events) noexcept {
+void Engine::take_wheel(const Ask& ask) noexcept {
   const AxisId axis{static_cast<std::uint16_t>(index(ask.coordinate))};
   const BindingSetup& binding = bind_.binding(ask.binding);
   Obstacle blocked = blocking_steps(axis);
@@ -51,22 +51,22 @@ void Engine::take_wheel(const Ask& ask, EventRing& events) noexcept {
   }
   if (!may_tell(axis)) return;
   const ZoneId zone = setup_.axes[index(axis)].zone;
-  events.write({.at = now_,
-                .kind = Event::Kind::wheel_refused,
-                .zone = zone,
-                .cause = tripped_of(zone),
-                .obstacle = blocked,
-                .axis = axis,
-                .number = dropped});
+  events_->write({.at = now_,
+                  .kind = Event::Kind::wheel_refused,
+                  .zone = zone,
+                  .cause = tripped_of(zone),
+                  .obstacle = blocked,
+                  .axis = axis,
+                  .number = dropped});
 }
 
 /// Steps and counts that gave way to something else, or to a stop.
-void Engine::tell_dropped(EventRing& events) noexcept {
+void Engine::tell_dropped() noexcept {
   for (std::size_t a = 0; a < setup_.axes.size(); ++a) {
     const AxisId axis{static_cast<std::uint16_t>(a)};
     const Nano dropped = motion_.axis(axis).take_dropped();
     if (dropped == 0) continue;
-    events.write({.at = now_, .kind = Event::Kind::dropped, .zone = setup_.axes[a].zone, .axis = axis, .number = dropped});
+    events_->write({.at = now_, .kind = Event::Kind::dropped, .zone = setup_.axes[a].zone, .axis = axis, .number = dropped});
   }
 }
 

@@ -126,7 +126,7 @@ class Table {
     const auto [at, fresh] = by_name_.try_emplace(control.name, controls_.size());
     by_code_[code_key(control.type, control.code, control.hat_side)] = at->second;
     if (!fresh) return;
-    control.id = ControlId{static_cast<std::uint16_t>(controls_.size())};
+    control.id = id_at<ControlId>(controls_.size());
     controls_.push_back(std::move(control));
   }
   void add_run(const char* pattern, int from, int to, int code) {

@@ -423,7 +423,7 @@ class LiveHandsets::Work {
     published_.publish();
   }
 
-  static HandsetId id(std::size_t seat) { return HandsetId{static_cast<std::uint16_t>(seat)}; }
+  static HandsetId id(std::size_t seat) { return id_at<HandsetId>(seat); }
 
   const BootClock clock_;
   Udev udev_;

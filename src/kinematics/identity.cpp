@@ -14,7 +14,7 @@ double identity_share(std::span<const double> asked, std::span<const double> joi
   }
   const double path = std::sqrt(squares);
   if (path * share > path_limit) share = path_limit / path;
-  const bool finite = path - path == 0;
+  const bool finite = std::isfinite(path);
   for (std::size_t i = 0; i < asked.size(); ++i) joint[i] = finite ? share * asked[i] : 0;
   return finite ? share : 0;
 }

@@ -39,7 +39,7 @@ SimulatedLinks::SimulatedLinks(const Rig& rig) {
   for (std::size_t l = 0; l < rig.links.size(); ++l) {
     const SimulatedInfo& info = rig.links[l].simulated;
     sim::BenchSetup setup;
-    setup.link = LinkId{static_cast<std::uint16_t>(l)};
+    setup.link = id_at<LinkId>(l);
     setup.report_every = from_seconds(info.report_s);
     setup.report_delay = from_seconds(info.delay_s);
     for (const AxisSetup& axis : rig.setup.axes)

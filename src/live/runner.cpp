@@ -20,11 +20,6 @@ RunView sized(const Rig& rig) {
   return view;
 }
 
-template <class Id>
-Id id(std::size_t row) {
-  return Id{static_cast<std::uint16_t>(row)};
-}
-
 }  // namespace
 
 Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock) : Runner(rig, hands, machines, clock, Options{}) {}
@@ -76,7 +71,7 @@ void Runner::take_items(Time now) noexcept {
 void Runner::feel(Time now) noexcept {
   bool awake = false;
   for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
-    const State state = engine_.permit(id<ZoneId>(z)).state();
+    const State state = engine_.permit(id_at<ZoneId>(z)).state();
     awake = awake || state != State::stowed;
     const bool fresh = state == State::tripped && tripped_[z] == 0;
     tripped_[z] = state == State::tripped ? 1 : 0;
@@ -105,21 +100,21 @@ bool Runner::at_rest_and_off() const noexcept {
 void Runner::publish(Time now) noexcept {
   now_.now = now;
   for (std::size_t a = 0; a < now_.axes.size(); ++a)
-    now_.axes[a] = {out_.commands[a], out_.why[a], engine_.requests()[a], engine_.links().measured(id<AxisId>(a))};
+    now_.axes[a] = {out_.commands[a], out_.why[a], engine_.requests()[a], engine_.links().measured(id_at<AxisId>(a))};
   for (std::size_t z = 0; z < now_.zones.size(); ++z) {
-    const Permit& permit = engine_.permit(id<ZoneId>(z));
+    const Permit& permit = engine_.permit(id_at<ZoneId>(z));
     now_.zones[z] = {permit.state(), permit.cause()};
   }
-  for (std::size_t s = 0; s < now_.samples.size(); ++s) now_.samples[s] = engine_.signal().sample(id<SlotId>(s));
+  for (std::size_t s = 0; s < now_.samples.size(); ++s) now_.samples[s] = engine_.signal().sample(id_at<SlotId>(s));
   for (std::size_t s = 0; s < now_.switches.size(); ++s) now_.switches[s] = out_.switches[s];
   for (std::size_t h = 0; h < now_.handsets.size(); ++h) {
-    now_.handsets[h] = engine_.signal().health(id<HandsetId>(h), now);
-    now_.readings_lost[h] = engine_.signal().lost(id<HandsetId>(h));
+    now_.handsets[h] = engine_.signal().health(id_at<HandsetId>(h), now);
+    now_.readings_lost[h] = engine_.signal().lost(id_at<HandsetId>(h));
   }
-  for (std::size_t a = 0; a < now_.increments.size(); ++a) now_.increments[a] = engine_.bind().numbers().increment(id<CoordinateId>(a));
-  for (std::size_t r = 0; r < now_.overrides.size(); ++r) now_.overrides[r] = engine_.bind().numbers().percent(id<OverrideId>(r));
-  for (std::size_t l = 0; l < now_.layers.size(); ++l) now_.layers[l] = engine_.bind().on(id<LayerId>(l), engine_.signal()) ? 1 : 0;
-  for (std::size_t z = 0; z < now_.zones.size(); ++z) now_.zones[z].in_charge = engine_.in_charge(id<ZoneId>(z));
+  for (std::size_t a = 0; a < now_.increments.size(); ++a) now_.increments[a] = engine_.bind().numbers().increment(id_at<CoordinateId>(a));
+  for (std::size_t r = 0; r < now_.overrides.size(); ++r) now_.overrides[r] = engine_.bind().numbers().percent(id_at<OverrideId>(r));
+  for (std::size_t l = 0; l < now_.layers.size(); ++l) now_.layers[l] = engine_.bind().on(id_at<LayerId>(l), engine_.signal()) ? 1 : 0;
+  for (std::size_t z = 0; z < now_.zones.size(); ++z) now_.zones[z].in_charge = engine_.in_charge(id_at<ZoneId>(z));
   now_.chosen = engine_.bind().chosen();
   now_.holding = engine_.bind().holding(now);
   now_.reduced = engine_.bind().reduced();

@@ -167,7 +167,7 @@ std::string header_line(const Rig& rig, const Build& build, const std::string& s
   for (const ControlName& control : all_controls()) header["controls"].push_back(control.name);
   // A rig may have been fitted to a device before the run began.
   for (std::size_t s = 0; s < rig.setup.controls.size(); ++s)
-    header["calibrations"].push_back(Json::parse(calibrate_line(SlotId{static_cast<std::uint16_t>(s)}, rig.setup.controls[s].calibration)));
+    header["calibrations"].push_back(Json::parse(calibrate_line(id_at<SlotId>(s), rig.setup.controls[s].calibration)));
   return header.dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 

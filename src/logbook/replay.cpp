@@ -98,8 +98,7 @@ Replay replay(const std::string& path, std::optional<PlotSpan> span) {
   made.done.took_s = made.took_s;
   made.session.title = fmt::format("Run of {}", log.started());
   made.session.length = last.time_since_epoch();
-  for (std::size_t h = 0; h < made.rig.handsets.size(); ++h)
-    made.done.readings_lost += engine.signal().lost(HandsetId{static_cast<std::uint16_t>(h)});
+  for (std::size_t h = 0; h < made.rig.handsets.size(); ++h) made.done.readings_lost += engine.signal().lost(id_at<HandsetId>(h));
   if (!log.cut().empty()) made.notes.push_back(log.cut());
   const Build here = this_build();
   if (log.build().binary != here.binary || here.binary.empty())

@@ -2,6 +2,8 @@
 
 #include "speed_change.hpp"
 
+#include <cmath>
+
 namespace gyrax {
 namespace {
 
@@ -118,7 +120,7 @@ void AxisMotion::jog(double velocity) noexcept {
 
 void AxisMotion::follow(double position, double catch_up, std::uint32_t whose) noexcept {
   drop_pending();
-  if (!(position - position == 0)) {
+  if (!std::isfinite(position)) {
     ask(Wish::rest, 0);
     return;
   }

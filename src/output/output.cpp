@@ -31,7 +31,7 @@ Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, s
   bits_.resize(bits);
   for (std::size_t link = 0; link < links.size(); ++link) {
     Frame& frame = frames_[link];
-    frame.link = LinkId{static_cast<std::uint16_t>(link)};
+    frame.link = id_at<LinkId>(link);
     frame.valid_for = links[link].frame_valid_for;
     frame.axes = std::span(words_).subspan(places_[link].first_axis, channels(axes_, link));
     frame.switches = std::span(bits_).subspan(places_[link].first_switch, channels(switches_, link));
@@ -47,7 +47,7 @@ AxisWord Output::word(AxisId axis, const AxisCommand& command) const noexcept {
 
 std::span<const Frame> Output::frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches, Time now) noexcept {
   for (std::size_t i = 0; i < axes_.size(); ++i)
-    words_[places_[index(axes_[i].link)].first_axis + axes_[i].channel] = word(AxisId{static_cast<std::uint16_t>(i)}, commands[i]);
+    words_[places_[index(axes_[i].link)].first_axis + axes_[i].channel] = word(id_at<AxisId>(i), commands[i]);
   for (std::size_t i = 0; i < switches_.size(); ++i)
     bits_[places_[index(switches_[i].link)].first_switch + switches_[i].channel] = switches[i];
   for (Frame& frame : frames_) {

@@ -7,13 +7,13 @@ namespace {
 
 AxisId axis_named(const Rig& rig, const std::string& name) {
   for (std::size_t a = 0; a < rig.axes.size(); ++a)
-    if (rig.axes[a].name == name) return AxisId{static_cast<std::uint16_t>(a)};
+    if (rig.axes[a].name == name) return id_at<AxisId>(a);
   return no<AxisId>;
 }
 
 LinkId link_named(const Rig& rig, const std::string& name) {
   for (std::size_t l = 0; l < rig.links.size(); ++l)
-    if (rig.links[l].name == name) return LinkId{static_cast<std::uint16_t>(l)};
+    if (rig.links[l].name == name) return id_at<LinkId>(l);
   return no<LinkId>;
 }
 
@@ -56,8 +56,7 @@ Rehearsal rehearse(const Rig& rig, const Session& session) {
   done.took_s = std::chrono::duration<double>(std::chrono::steady_clock::now() - before).count();
 
   done.events_lost = out.events.overwritten();
-  for (std::size_t h = 0; h < rig.handsets.size(); ++h)
-    done.readings_lost += engine.signal().lost(HandsetId{static_cast<std::uint16_t>(h)});
+  for (std::size_t h = 0; h < rig.handsets.size(); ++h) done.readings_lost += engine.signal().lost(id_at<HandsetId>(h));
   return done;
 }
 

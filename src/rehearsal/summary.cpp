@@ -9,8 +9,6 @@
 namespace gyrax {
 namespace {
 
-AxisId axis_at(std::size_t row) { return AxisId{static_cast<std::uint16_t>(row)}; }
-
 MoveSummary summarise_move(const Rehearsal& done, AxisId id) {
   const AxisTrace& axis = done.trace.axes[index(id)];
   MoveSummary m;
@@ -170,8 +168,8 @@ Summary summarise(const Rig& rig, const Session& session, const Rehearsal& done)
   s.events_lost = done.events_lost;
   s.story = tell(rig, session, done);
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
-    s.moves.push_back(summarise_move(done, axis_at(a)));
-    summarise_blocked(done, axis_at(a), s.blocked);
+    s.moves.push_back(summarise_move(done, id_at<AxisId>(a)));
+    summarise_blocked(done, id_at<AxisId>(a), s.blocked);
   }
   for (const Event& e : done.events)
     if (e.kind == Event::Kind::state && e.state == State::stopping) s.stops.push_back(summarise_stop(rig, done, e));

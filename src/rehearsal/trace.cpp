@@ -25,10 +25,9 @@ void Trace::add(Time now, const Engine& engine, const TickBuffers& out) {
     const AxisCommand& c = out.commands[a];
     axes[a].push_back({engine.requests()[a].jog, c.p, c.v, c.a, 0, 0, out.why[a], c.mode});
   }
-  for (std::size_t z = 0; z < zones.size(); ++z) zones[z].push_back(engine.permit(ZoneId{static_cast<std::uint16_t>(z)}).state());
+  for (std::size_t z = 0; z < zones.size(); ++z) zones[z].push_back(engine.permit(id_at<ZoneId>(z)).state());
   for (std::size_t s = 0; s < switches.size(); ++s) switches[s].push_back(out.switches[s]);
-  for (std::size_t r = 0; r < overrides.size(); ++r)
-    overrides[r].push_back(engine.bind().numbers().percent(OverrideId{static_cast<std::uint16_t>(r)}));
+  for (std::size_t r = 0; r < overrides.size(); ++r) overrides[r].push_back(engine.bind().numbers().percent(id_at<OverrideId>(r)));
   times.push_back(now);
   ++ticks;
 }

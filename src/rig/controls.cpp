@@ -217,13 +217,13 @@ void RigBuilder::give_shape(ControlSetup& setup, const ControlWish* wish, double
 SlotId RigBuilder::add_slot(const ControlSetup& setup, const std::string& name, bool own_ends) {
   rig_.setup.controls.push_back(setup);
   rig_.slots.push_back({name, own_ends});
-  return SlotId{static_cast<std::uint16_t>(rig_.setup.controls.size() - 1)};
+  return id_at<SlotId>(rig_.setup.controls.size() - 1);
 }
 
 /// The slot of a control that the rig makes of others.
 SlotId RigBuilder::virtual_slot(HandsetId handset, const std::string& name, const VirtualWish& made) {
   for (std::size_t row = 0; row < rig_.setup.controls.size(); ++row)
-    if (rig_.setup.controls[row].handset == handset && rig_.slots[row].name == name) return SlotId{static_cast<std::uint16_t>(row)};
+    if (rig_.setup.controls[row].handset == handset && rig_.slots[row].name == name) return id_at<SlotId>(row);
   ControlSetup setup;
   setup.handset = handset;
   setup.control = no<ControlId>;
@@ -248,7 +248,7 @@ SlotId RigBuilder::virtual_slot(HandsetId handset, const std::string& name, cons
 SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
   for (std::size_t row = 0; row < rig_.setup.controls.size(); ++row) {
     const ControlSetup& one = rig_.setup.controls[row];
-    if (one.handset == handset && one.control == control.id) return SlotId{static_cast<std::uint16_t>(row)};
+    if (one.handset == handset && one.control == control.id) return id_at<SlotId>(row);
   }
   const ControlWish* own = wish_for(handset, control.name);
   ControlSetup setup;

@@ -198,7 +198,7 @@ bool RigBuilder::read_axis_of(Table& entry, const EffectRow& row, Part& part, Bi
   if (!name) return false;
   const AxisId axis = named<AxisId>(entry, row.key, axis_names_, *name, "axis");
   if (axis == no<AxisId>) return false;
-  binding.coordinate = CoordinateId{static_cast<std::uint16_t>(index(axis))};
+  binding.coordinate = id_at<CoordinateId>(index(axis));
   return true;
 }
 

@@ -207,11 +207,11 @@ void RigBuilder::layer_of(Line& line) {
   line.layer = no<LayerId>;
   if (!line.latched.empty()) {
     if (const auto at = layer_names_.find(line.latched); at != layer_names_.end()) {
-      line.layer = LayerId{static_cast<std::uint16_t>(at->second)};
+      line.layer = id_at<LayerId>(at->second);
     } else if (add_name(line.table, layer_names_, line.latched, "layer")) {
       // Layers are numbered with those that held controls make.
       layer_names_[line.latched] = rig_.setup.layers.size();
-      line.layer = LayerId{static_cast<std::uint16_t>(rig_.setup.layers.size())};
+      line.layer = id_at<LayerId>(rig_.setup.layers.size());
       rig_.setup.layers.push_back({no<SlotId>, false});
       rig_.layers.push_back(line.latched);
     }
@@ -223,9 +223,9 @@ void RigBuilder::layer_of(Line& line) {
   const SlotId held = control_named(line.table, "", handset, line.held, false);
   if (held == no<SlotId>) return;
   for (std::size_t l = 0; l < rig_.setup.layers.size(); ++l)
-    if (rig_.setup.layers[l].held == held) line.layer = LayerId{static_cast<std::uint16_t>(l)};
+    if (rig_.setup.layers[l].held == held) line.layer = id_at<LayerId>(l);
   if (line.layer != no<LayerId>) return;
-  line.layer = LayerId{static_cast<std::uint16_t>(rig_.setup.layers.size())};
+  line.layer = id_at<LayerId>(rig_.setup.layers.size());
   rig_.setup.layers.push_back({held, false});
   rig_.layers.push_back(rig_.slots[index(held)].name + " held");
 }

@@ -18,8 +18,7 @@ void RigBuilder::add_numbers() {
   const auto stepping = [&](const std::vector<AxisId>& axes) {
     NotchSetup::Number number;
     for (const AxisId axis : axes)
-      if (!notches.increments[index(axis)].values.empty())
-        number.coordinates.push_back(CoordinateId{static_cast<std::uint16_t>(index(axis))});
+      if (!notches.increments[index(axis)].values.empty()) number.coordinates.push_back(id_at<CoordinateId>(index(axis)));
     return number;
   };
   const auto origin_of = [&](const std::string& key, const Origin& otherwise) {
@@ -28,7 +27,7 @@ void RigBuilder::add_numbers() {
   };
   add("override", origin_of("override.start", shared_override_), {OverrideId{0}, {}});
   std::vector<AxisId> all;
-  for (std::size_t a = 0; a < rig_.axes.size(); ++a) all.push_back(AxisId{static_cast<std::uint16_t>(a)});
+  for (std::size_t a = 0; a < rig_.axes.size(); ++a) all.push_back(id_at<AxisId>(a));
   if (auto every = stepping(all); !every.coordinates.empty()) add("increment", {}, std::move(every));
   for (const auto& [name, row] : group_names_) {
     const GroupSetup& group = rig_.setup.groups[row];

@@ -18,7 +18,7 @@ namespace {
 /// The group of an axis, where the machine couples it with others.
 const GroupSetup* coupled(const Rig& rig, std::size_t a) {
   for (const GroupSetup& group : rig.setup.groups)
-    if (group.together && std::count(group.axes.begin(), group.axes.end(), AxisId{static_cast<std::uint16_t>(a)}) > 0) return &group;
+    if (group.together && std::count(group.axes.begin(), group.axes.end(), id_at<AxisId>(a)) > 0) return &group;
   return nullptr;
 }
 
@@ -211,7 +211,7 @@ void write_controls(Out out, const Rig& rig) {
   for (const StationInfo& station : rig.stations) {
     std::string names;
     for (std::size_t h = 0; h < rig.handsets.size(); ++h)
-      if (has(station.handsets, HandsetId{static_cast<std::uint16_t>(h)})) names += (names.empty() ? "" : " and ") + rig.handsets[h];
+      if (has(station.handsets, id_at<HandsetId>(h))) names += (names.empty() ? "" : " and ") + rig.handsets[h];
     fmt::format_to(out, "  {}: {} are in charge together\n", station.name, names);
   }
   if (rig.handsets.size() > 1 && std::popcount(rig.setup.stations.front()) < static_cast<int>(rig.handsets.size()))

@@ -23,7 +23,7 @@ void RigBuilder::add_lone_groups() {
   for (std::size_t a = 0; a < grouped_.size(); ++a) {
     if (grouped_[a] != 0) continue;
     GroupSetup alone;
-    alone.axes.push_back(AxisId{static_cast<std::uint16_t>(a)});
+    alone.axes.push_back(id_at<AxisId>(a));
     alone.zone = rig_.setup.axes[a].zone;
     rig_.setup.groups.push_back(alone);
   }
@@ -33,7 +33,7 @@ void RigBuilder::collect_dependencies() {
   Setup& setup = rig_.setup;
   for (std::size_t a = 0; a < setup.axes.size(); ++a) {
     ZoneSetup& zone = setup.zones[index(setup.axes[a].zone)];
-    zone.axes.push_back(AxisId{static_cast<std::uint16_t>(a)});
+    zone.axes.push_back(id_at<AxisId>(a));
     add_once(zone.links, setup.axes[a].wiring.link);
     // On the word of a switch that nobody hears of nothing moves.
     for (const SwitchId target : setup.axes[a].needs) add_once(zone.links, setup.switches[index(target)].wiring.link);
@@ -212,8 +212,7 @@ Rig RigBuilder::finish(const std::string& path) {
   for (std::size_t row = 0; row < s.controls.size(); ++row) {
     const ControlSetup& c = s.controls[row];
     if (c.control == no<ControlId>) continue;
-    rig_.seats[index(c.handset)].controls.push_back(
-        {SlotId{static_cast<std::uint16_t>(row)}, c.control, c.calibration, rig_.slots[row].own_ends});
+    rig_.seats[index(c.handset)].controls.push_back({id_at<SlotId>(row), c.control, c.calibration, rig_.slots[row].own_ends});
   }
   for (std::size_t b = 0; b < rig_.bindings.size(); ++b) rig_.bindings[b].sentence = describe(s.bindings[b]);
   return std::move(rig_);

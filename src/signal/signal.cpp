@@ -43,7 +43,7 @@ void Signal::forget_with_virtual(SlotId slot) noexcept {
 
 void Signal::forget(HandsetId handset) noexcept {
   for (std::size_t row = 0; row < controls_.size(); ++row)
-    if (controls_[row].handset == handset) forget_with_virtual(SlotId{static_cast<std::uint16_t>(row)});
+    if (controls_[row].handset == handset) forget_with_virtual(id_at<SlotId>(row));
 }
 
 bool Signal::calibrate(SlotId slot, const Calibration& calibration) noexcept {

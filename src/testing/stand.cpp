@@ -32,13 +32,11 @@ Stand::Stand(const Rig& rig) : rig_(rig), engine_(rig.setup), out_(rig.setup), l
 }
 
 AxisId Stand::axis_id(const std::string& name) const {
-  return AxisId{static_cast<std::uint16_t>(row_of(
-      rig_.axes, [](const AxisInfo& a) { return a.name; }, name))};
+  return id_at<AxisId>(row_of(
+      rig_.axes, [](const AxisInfo& a) { return a.name; }, name));
 }
 
-HandsetId Stand::handset_id(const std::string& name) const {
-  return HandsetId{static_cast<std::uint16_t>(row_of(rig_.handsets, itself, name))};
-}
+HandsetId Stand::handset_id(const std::string& name) const { return id_at<HandsetId>(row_of(rig_.handsets, itself, name)); }
 
 bool Stand::switched_on(const std::string& name) const { return out_.switches[row_of(rig_.switches, itself, name)] != 0; }
 

@@ -21,8 +21,7 @@ struct Hands {
 
   static std::vector<ControlSetup> made() {
     std::vector<ControlSetup> all(5);
-    for (std::size_t i = 0; i < all.size(); ++i)
-      all[i] = {pad, ControlId{static_cast<std::uint16_t>(i)}, Calibration::key(), {}, no<SlotId>, false};
+    for (std::size_t i = 0; i < all.size(); ++i) all[i] = {pad, id_at<ControlId>(i), Calibration::key(), {}, no<SlotId>, false};
     all[0].calibration = *Calibration::make(ControlKind::centred, -100, 0, 100, false);
     all[4].calibration = *Calibration::make(ControlKind::one_sided, 0, 0, 100, false);
     return all;
@@ -49,7 +48,7 @@ struct Hands {
     all.insert(all.end(), asks.begin(), asks.end());
     return all;
   }
-  std::vector<Ask> say(int slot, std::int32_t raw) { return say(ControlId{static_cast<std::uint16_t>(slot)}, raw); }
+  std::vector<Ask> say(int slot, std::int32_t raw) { return say(id_at<ControlId>(slot), raw); }
   Request ask() {
     bind.requests(signal, now, requests);
     return requests[0];
@@ -58,9 +57,9 @@ struct Hands {
 
 BindingSetup on(int slot, Effect effect, int layer = -1) {
   BindingSetup b;
-  b.slot = SlotId{static_cast<std::uint16_t>(slot)};
+  b.slot = id_at<SlotId>(slot);
   b.effect = effect;
-  if (layer >= 0) b.layer = LayerId{static_cast<std::uint16_t>(layer)};
+  if (layer >= 0) b.layer = id_at<LayerId>(layer);
   if (effect == Effect::override) b.numbers = {NumberId{0}};
   if (effect == Effect::increment) b.numbers = {NumberId{1}};
   return b;

@@ -97,7 +97,7 @@ TEST_CASE("More readings than a tick takes wait for the next; a calibration goes
       item.kind = HandsetItem::Kind::calibrate;
       item.slot = SlotId{0};
       for (std::size_t s = 0; s < rig.slots.size(); ++s)
-        if (rig.slots[s].name == "stick.left.x") item.slot = SlotId{static_cast<std::uint16_t>(s)};
+        if (rig.slots[s].name == "stick.left.x") item.slot = id_at<SlotId>(s);
       stick = item.slot;
       item.calibration = *Calibration::make(ControlKind::centred, -1000, 0, 1000, false);
       items.push_back(item);

@@ -367,14 +367,14 @@ TEST_CASE("To a pose: on a straight line, together, each inside its limits; held
       t += 0.002;
       const double share = motion.axis(AxisId{0}).state().p / goals[0];
       for (std::size_t a = 0; a < 3; ++a) {
-        const AxisState& s = motion.axis(AxisId{static_cast<std::uint16_t>(a)}).state();
+        const AxisState& s = motion.axis(id_at<AxisId>(a)).state();
         REQUIRE(s.p == doctest::Approx(share * goals[a]).epsilon(1e-9));
         arrived[a] = s.p == goals[a];
       }
       together = together && arrived[0] == arrived[1] && arrived[1] == arrived[2];
     }
     for (std::size_t a = 0; a < 3; ++a) {
-      CHECK(motion.axis(AxisId{static_cast<std::uint16_t>(a)}).state().p == goals[a]);
+      CHECK(motion.axis(id_at<AxisId>(a)).state().p == goals[a]);
     }
     CHECK(together);
     // Along 300.05 mm of x its own speed decides, and all else the turntable that does 90 deg on the way.

@@ -48,6 +48,12 @@ constexpr std::size_t index(Id id) noexcept {
   return static_cast<std::size_t>(id);
 }
 
+/// The identity of a row, which is less than the most that a rig may have of its kind.
+template <Identity Id>
+constexpr Id id_at(std::size_t row) noexcept {
+  return Id{static_cast<std::uint16_t>(row)};
+}
+
 /// How many of each a rig may have. Bounds every loop of a tick.
 inline constexpr std::size_t max_axes = 64, max_handsets = 16, max_links = 16, max_zones = 8, max_switches = 64, max_slots = 512,
                              max_bindings = 1024, max_controls = 256;

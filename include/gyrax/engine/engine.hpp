@@ -76,54 +76,54 @@ class Engine {
   std::span<const Request> requests() const noexcept { return requests_; }
 
  private:
-  void keep_time(Time now, EventRing& events) noexcept;
-  void take_reports(const TickInput& in, EventRing& events) noexcept;
-  void take_readings(const TickInput& in, EventRing& events) noexcept;
-  void take_end(EventRing& events) noexcept;
-  void take_asks(std::span<const Ask> asks, EventRing& events) noexcept;
-  void take_ask(const Ask& ask, ZoneId zone, EventRing& events) noexcept;
-  void take_number(const Ask& ask, EventRing& events) noexcept;
-  void take_touch(const Ask& ask, EventRing& events) noexcept;
-  void take_raise(const Ask& ask, EventRing& events) noexcept;
-  void take_long_reset(ZoneId zone, HandsetId by, EventRing& events) noexcept;
-  void refuse_stale(const Ask& ask, EventRing& events) noexcept;
-  void tell_dropped(EventRing& events) noexcept;
-  void tell_override(NumberId number, EventRing& events) noexcept;
-  void announce(ZoneId zone, EventRing& events) noexcept;
+  void keep_time(Time now) noexcept;
+  void take_reports(const TickInput& in) noexcept;
+  void take_readings(const TickInput& in) noexcept;
+  void take_end() noexcept;
+  void take_asks(std::span<const Ask> asks) noexcept;
+  void take_ask(const Ask& ask, ZoneId zone) noexcept;
+  void take_number(const Ask& ask) noexcept;
+  void take_touch(const Ask& ask) noexcept;
+  void take_raise(const Ask& ask) noexcept;
+  void take_long_reset(ZoneId zone, HandsetId by) noexcept;
+  void refuse_stale(const Ask& ask) noexcept;
+  void tell_dropped() noexcept;
+  void tell_override(NumberId number) noexcept;
+  void announce(ZoneId zone) noexcept;
   bool may_tell(AxisId axis) noexcept;
-  void take_step(const Ask& ask, EventRing& events) noexcept;
-  void take_wheel(const Ask& ask, EventRing& events) noexcept;
+  void take_step(const Ask& ask) noexcept;
+  void take_wheel(const Ask& ask) noexcept;
   Obstacle blocking_steps(AxisId axis) const noexcept;
   Scale scale(const GroupSetup& group) const noexcept;
   void keep_overrides() noexcept;
   Obstacle lack(std::size_t group) const noexcept;
-  bool lacks(std::size_t group, bool live, EventRing& events) noexcept;
+  bool lacks(std::size_t group, bool live) noexcept;
   bool has_met(AxisId axis) noexcept;
   void turn_round(AxisId axis) noexcept;
-  void refuse_move(AxisId axis, SlotId by, const Obstacle& why, EventRing& events) noexcept;
-  void take_switch(const Ask& ask, EventRing& events) noexcept;
-  void turn(SwitchId target, bool on, EventRing& events) noexcept;
-  void compare(const LinkReport& report, EventRing& events) noexcept;
-  void watch(EventRing& events) noexcept;
-  void plan(EventRing& events) noexcept;
-  void command(EventRing& events, TickOutput& out) noexcept;
-  void settle(EventRing& events, const TickOutput& out) noexcept;
+  void refuse_move(AxisId axis, SlotId by, const Obstacle& why) noexcept;
+  void take_switch(const Ask& ask) noexcept;
+  void turn(SwitchId target, bool on) noexcept;
+  void compare(const LinkReport& report) noexcept;
+  void watch() noexcept;
+  void plan() noexcept;
+  void command(TickOutput& out) noexcept;
+  void settle(const TickOutput& out) noexcept;
   void explain(TickOutput& out) const noexcept;
 
   bool depends(ZoneId zone, HandsetId handset) const noexcept;
   bool depends(ZoneId zone, LinkId link) const noexcept;
-  void apply(ZoneId zone, PermitEvent event, Cause cause, EventRing& events) noexcept;
-  void fault(ZoneId zone, Cause cause, EventRing& events) noexcept;
-  void offer(ZoneId zone, PermitEvent event, State wanted, HandsetId by, EventRing& events) noexcept;
+  void apply(ZoneId zone, PermitEvent event, Cause cause) noexcept;
+  void fault(ZoneId zone, Cause cause) noexcept;
+  void offer(ZoneId zone, PermitEvent event, State wanted, HandsetId by) noexcept;
   void end(ZoneId zone) noexcept;
-  void refuse(ZoneId zone, State wanted, const Obstacle& why, EventRing& events) noexcept;
+  void refuse(ZoneId zone, State wanted, const Obstacle& why) noexcept;
   void take_up(ZoneId zone, Time measured_after) noexcept;
 
   // Who is in charge; src/engine/charge.cpp.
   HandsetBits station_of(HandsetId handset) const noexcept;
   HandsetBits counted_on(ZoneId zone) const noexcept;
   bool commands(ZoneId zone, HandsetId handset) const noexcept;
-  void put_in_charge(ZoneId zone, HandsetId handset, EventRing& events) noexcept;
+  void put_in_charge(ZoneId zone, HandsetId handset) noexcept;
   void relieve(ZoneId zone) noexcept;
   void count_on(HandsetId handset) noexcept;
   HandsetId in_charge_name(ZoneId zone) const noexcept;
@@ -167,6 +167,7 @@ class Engine {
     Time rests_since{};
   };
   std::vector<Hold> holds_;
+  EventRing* events_ = nullptr;  // of the tick that is under way
   bool started_ = false;
   std::uint32_t changed_ = 0;  // zones that stopped or changed with the reading that is taken now
   Time now_{}, told_at_{};     // this tick's time, the last one's

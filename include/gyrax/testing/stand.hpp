@@ -59,7 +59,7 @@ class Stand {
 
   const AxisCommand& command(const std::string& axis) const { return out_.commands[index(axis_id(axis))]; }
   const AxisStatus& why(const std::string& axis) const { return out_.why[index(axis_id(axis))]; }
-  State state(std::size_t zone = 0) const { return engine_.permit(ZoneId{static_cast<std::uint16_t>(zone)}).state(); }
+  State state(std::size_t zone = 0) const { return engine_.permit(id_at<ZoneId>(zone)).state(); }
   bool switched_on(const std::string& name) const;
   const std::vector<Event>& events() const { return events_; }
   std::size_t count(Event::Kind kind) const;

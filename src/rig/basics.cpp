@@ -1,0 +1,138 @@
+// What is of the whole rig: tick, overrides, gestures, reduced speed, stops, links and zones.
+#include "builder.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace gyrax {
+namespace {
+
+/// Two of these together are no less than AxisMotion::min_share.
+constexpr Allowed percent_of_speed{0.1, 100, false, "%"};
+constexpr Allowed milliseconds{0, 60'000, true, "ms"};
+
+}  // namespace
+
+void RigBuilder::read_basics(Table& root) {
+  if (const auto title = root.text("title")) rig_.title = *title;
+  if (auto tick = root.table("tick")) {
+    const double period = tick->number("period_ms", {0.2, 100, false, "ms"}, 2);
+    rig_.period = from_seconds(period / 1e3);
+    rig_.setup.max_tick = from_seconds(tick->number("max_ms", {period, 1000, false, "ms"}, std::max(20.0, 5 * period)) / 1e3);
+    if (const auto shortest = tick->number("min_ms", {0.1, period, false, "ms"})) rig_.min_tick = from_seconds(*shortest / 1e3);
+    tick->refuse_the_rest();
+  }
+  if (auto override = root.table("override")) {
+    if (const auto read = read_override(*override)) rig_.setup.notches.overrides.front() = *read;
+    shared_override_ = {override->file(), override->line()};
+  }
+  for (const std::string& what : root.has("remember") ? root.texts("remember") : std::vector<std::string>{}) {
+    rig_.remembers_overrides = rig_.remembers_overrides || what == "override";
+    rig_.remembers_increments = rig_.remembers_increments || what == "increment";
+    if (what != "override" && what != "increment")
+      root.problem(Code::bad_choice, "remember", fmt::format("'{}' cannot be remembered", what), "override, increment");
+  }
+  if (auto gestures = root.table("gestures")) {
+    GestureTimes& times = rig_.setup.gestures;
+    const Allowed span{10, 5000, false, "ms"};
+    times.tap = from_seconds(gestures->number("tap_ms", span, 250) / 1e3);
+    times.gap = from_seconds(gestures->number("gap_ms", span, 250) / 1e3);
+    times.chord = from_seconds(gestures->number("chord_ms", span, 80) / 1e3);
+    gestures->refuse_the_rest();
+  }
+  if (auto reduced = root.table("reduced")) {
+    auto& r = rig_.setup.notches.reduced;
+    r.speed = reduced->number("percent", percent_of_speed, 100) / 100;
+    r.accel = reduced->number("accel_percent", percent_of_speed, 100) / 100;
+    r.starts_on = reduced->choice("start", {"off", "on"}).value_or("on") == "on";
+    can_be_reduced_ = true;
+    reduced->refuse_the_rest();
+  }
+  if (auto stops = root.table("stops")) {
+    ZoneSetup zone;
+    read_stops(*stops, zone);
+    categories_ = zone.categories;
+  }
+}
+
+/// Notches and the one in force at first.
+std::optional<NotchSetup::Override> RigBuilder::read_override(Table& table) {
+  const std::vector<double> notches = table.numbers("notches", percent_of_speed);
+  const auto start = table.required_number("start", percent_of_speed);
+  table.refuse_the_rest();
+  if (notches.empty() || !start) return std::nullopt;
+  const auto at = std::find(notches.begin(), notches.end(), *start);
+  if (at != notches.end()) return NotchSetup::Override{notches, static_cast<std::size_t>(at - notches.begin())};
+  table.problem(Code::not_a_notch, "start", fmt::format("{:g} % is not one of the notches", *start), "one of the notches");
+  return std::nullopt;
+}
+
+/// An override of a group's or an axis's own.
+void RigBuilder::read_own_override(Table& table, const std::vector<AxisId>& axes) {
+  auto own = table.table("override");
+  if (!own) return;
+  const auto read = read_override(*own);
+  if (!read) return;
+  NotchSetup& notches = rig_.setup.notches;
+  const OverrideId override{static_cast<std::uint16_t>(notches.overrides.size())};
+  notches.overrides.push_back(*read);
+  for (const AxisId axis : axes) {
+    // An axis's own goes before its group's.
+    if (index(axis) < notches.override_of.size() && notches.override_of[index(axis)] != OverrideId{0}) continue;
+    while (notches.override_of.size() <= index(axis)) notches.override_of.push_back(OverrideId{0});
+    notches.override_of[index(axis)] = override;
+  }
+}
+
+void RigBuilder::read_stops(Table& table, ZoneSetup& zone) {
+  for (std::size_t i = 1; i < cause_count; ++i) {
+    const char* name = about(static_cast<Cause>(i)).name;
+    if (const auto category = table.whole(name, {0, 2, false, "(stop category of IEC 60204-1)"}))
+      zone.categories[i] = static_cast<Category>(*category);
+  }
+  table.refuse_the_rest();
+}
+
+void RigBuilder::read_links(Table& root) {
+  for (auto& [name, table] : root.tables("link")) {
+    if (!add_name(table, link_names_, name, "link")) continue;
+    LinkSetup link;
+    LinkInfo info{name, {}};
+    table.choice("kind", {"simulated"});
+    if (!table.has("kind")) table.missing("kind", "kind = \"simulated\"");
+    link.max_silence = from_seconds(table.number("silence_ms", milliseconds, 100) / 1e3);
+    link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, 50) / 1e3);
+    read_simulated(table, info.simulated);
+    table.refuse_the_rest();
+    rig_.setup.links.push_back(link);
+    rig_.links.push_back(info);
+    axis_channels_.push_back(0);
+    switch_channels_.push_back(0);
+  }
+}
+
+void RigBuilder::read_simulated(Table& link, SimulatedInfo& info) {
+  auto table = link.table("simulated");
+  if (!table) return;
+  info.lag_s = table->number("lag_ms", {0, 1000, false, "ms"}, 12) / 1e3;
+  info.delay_s = table->number("delay_ms", {0, 1000, false, "ms"}, 2) / 1e3;
+  info.report_s = table->number("report_ms", {0, 1000, true, "ms"}, 4) / 1e3;
+  info.speed_share = table->number("speed_percent", {0, 1000, true, "%"}, 130) / 100;
+  info.decel_share = table->number("decel_percent", {0, 1000, true, "%"}, 100) / 100;
+  table->refuse_the_rest();
+}
+
+void RigBuilder::read_zones(Table& root) {
+  for (auto& [name, table] : root.tables("zone")) {
+    if (!add_name(table, zone_names_, name, "zone")) continue;
+    ZoneSetup zone;
+    zone.categories = categories_;
+    if (auto stops = table.table("stops")) read_stops(*stops, zone);
+    table.refuse_the_rest();
+    rig_.setup.zones.push_back(zone);
+    rig_.zones.push_back(name);
+  }
+}
+
+}  // namespace gyrax

@@ -1,0 +1,107 @@
+// What axes do together, and what is switched: groups, poses, switches.
+#include "builder.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace gyrax {
+namespace {
+
+constexpr double most = AxisLimits::max;
+
+bool contains(const std::vector<AxisId>& list, AxisId id) { return std::find(list.begin(), list.end(), id) != list.end(); }
+
+}  // namespace
+
+void RigBuilder::read_groups(Table& root) {
+  Names names;
+  for (auto& [name, table] : root.tables("group")) {
+    if (!add_name(table, names, name, "group")) continue;
+    GroupSetup group;
+    for (const std::string& word : table.texts("axes")) {
+      const AxisId axis = named<AxisId>(table, "axes", axis_names_, word, "axis");
+      if (axis == no<AxisId>) continue;
+      const ZoneId zone = rig_.setup.axes[index(axis)].zone;
+      if (grouped_[index(axis)] != 0 || (!group.axes.empty() && zone != group.zone))
+        table.problem(Code::two_groups, "axes", fmt::format("axis '{}' cannot be in this group", word),
+                      "each axis in one group, all of a group in one zone");
+      if (!group.axes.empty() && rig_.axes[index(axis)].motor != rig_.axes[index(group.axes.front())].motor)
+        table.problem(Code::two_groups, "axes", fmt::format("axis '{}' cannot be in this group", word),
+                      "a motor has no place, and moves with other motors only");
+      grouped_[index(axis)] = 1;
+      group.zone = zone;
+      group.axes.push_back(axis);
+    }
+    if (group.axes.empty()) table.missing("axes", "the names of the axes that move together");
+    group.path_speed = table.number("path_speed", {0, most, true, "unit/s"}, group.path_speed);
+    group.reduced_speed = table.number("reduced_speed", {0, most, true, "unit/s"}, group.reduced_speed);
+    can_be_reduced_ = can_be_reduced_ || table.has("reduced_speed");
+    group.together = table.flag("together").value_or(false);
+    const std::size_t overrides = rig_.setup.notches.overrides.size();
+    read_own_override(table, group.axes);
+    if (rig_.setup.notches.overrides.size() > overrides) group_overrides_[name] = id_at<OverrideId>(overrides);
+    group_names_[name] = rig_.setup.groups.size();
+    table.refuse_the_rest();
+    rig_.setup.groups.push_back(group);
+  }
+}
+
+void RigBuilder::read_poses(Table& root) {
+  for (auto& [name, table] : root.tables("pose")) {
+    if (!add_name(table, pose_names_, name, "pose")) continue;
+    std::vector<PosePlace> pose;
+    std::size_t group = rig_.setup.groups.size();
+    for (const std::string& word : table.keys()) {
+      const AxisId axis = named<AxisId>(table, word.c_str(), axis_names_, word, "axis");
+      if (axis == no<AxisId>) continue;
+      const AxisLimits& limits = rig_.setup.axes[index(axis)].limits;
+      const auto to = table.number(word.c_str(), {limits.low(), limits.high(), false, "(the axis's travel)"});
+      if (rig_.axes[index(axis)].motor)
+        table.problem(Code::wrong_control, word.c_str(), fmt::format("'{}' is a motor and has no place", word), "leave it out of the pose");
+      pose.push_back({id_at<CoordinateId>(index(axis)), goal_inside(limits, to.value_or(0))});
+      std::size_t own = 0;
+      while (own < rig_.setup.groups.size() && !contains(rig_.setup.groups[own].axes, axis)) ++own;
+      if (pose.size() > 1 && (own != group || own == rig_.setup.groups.size()))
+        table.problem(Code::two_groups, word.c_str(), fmt::format("axis '{}' is not in the group of the others", word),
+                      "a pose is reached on a straight line: all its axes in one [group.name]");
+      if (pose.size() == 1) group = own;
+    }
+    if (table.keys().empty()) table.problem(Code::missing_key, "", "the pose names no axis", "an axis and where it shall be: x = 10");
+    poses_.push_back(std::move(pose));
+  }
+}
+
+void RigBuilder::read_switches(Table& root) {
+  for (auto& [name, table] : root.tables("switch")) {
+    if (!add_name(table, switch_names_, name, "switch")) continue;
+    SwitchSetup s;
+    s.zone = pick<ZoneId>(table, "zone", zone_names_, "zone");
+    s.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
+    if (s.wiring.link != no<LinkId>) s.wiring.channel = switch_channels_[index(s.wiring.link)]++;
+    s.start_on = table.choice("start", {"off", "on"}).value_or("off") == "on";
+    const auto becomes = [&, &table = table](const char* key, SwitchSetup::OnTrip otherwise) {
+      const auto word = table.choice(key, {"off", "on", "keep"});
+      if (!word) return otherwise;
+      return *word == "off" ? SwitchSetup::OnTrip::off : *word == "on" ? SwitchSetup::OnTrip::on : SwitchSetup::OnTrip::keep;
+    };
+    s.on_trip = becomes("on_trip", SwitchSetup::OnTrip::off);
+    s.on_handset_lost = becomes("on_handset_lost", s.on_trip);
+    s.on_link_lost = becomes("on_link_lost", s.on_trip);
+    table.refuse_the_rest();
+    rig_.setup.switches.push_back(s);
+    rig_.switches.push_back(name);
+  }
+}
+
+/// What axes need, once the switches are known.
+void RigBuilder::resolve_needs() {
+  for (std::size_t a = 0; a < needs_.size(); ++a)
+    for (const std::string& word : needs_[a]) {
+      const SwitchId target = named<SwitchId>(needed_at_[a], "needs", switch_names_, word, "switch");
+      if (target != no<SwitchId>) rig_.setup.axes[a].needs.push_back(target);
+    }
+  needs_.clear();
+}
+
+}  // namespace gyrax
