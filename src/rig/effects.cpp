@@ -130,8 +130,27 @@ bool RigBuilder::is_effect(const std::string& key) {
   return std::any_of(effects().begin(), effects().end(), [&](const EffectRow& row) { return key == row.key; });
 }
 
+namespace {
+
+/// What an older form said beside an effect, and how it is said now.
+void refuse_old_keys(Table& entry) {
+  constexpr std::pair<const char*, const char*> keys[] = {{"reversed", "a '-' before the name turns it round, as \"-x\""},
+                                                          {"with", "keys together are one name, as \"face.south + face.east\""},
+                                                          {"gesture", "a gesture stands behind the control, as \"face.south\".hold"},
+                                                          {"zone", "a zone is what the word is for, as { stop = \"left\" }"},
+                                                          {"permit", "the word itself, as \"stop\" or { stop = \"left\" }"}};
+  for (const auto& [key, now] : keys) {
+    if (!entry.has(key)) continue;
+    entry.problem(Code::unknown_key, key, "no such key any more", now);
+    entry.is_text(key);
+  }
+}
+
+}  // namespace
+
 /// The one effect of an entry; what stands beside it is its own. False: there is none, or more than one.
 bool RigBuilder::read_effect(Table& entry, Part part, BindingSetup& binding) {
+  refuse_old_keys(entry);
   std::vector<std::string> known, given;
   for (const EffectRow& row : effects()) {
     known.emplace_back(row.key);
@@ -178,6 +197,10 @@ std::optional<std::string> RigBuilder::object_of(Table& entry, const char* key, 
       return std::nullopt;
     }
     name = names[*part.object];
+  } else if (entry.is_table(key)) {
+    entry.is_text(key);
+    entry.problem(Code::wrong_type, key, "a table stands where a name does",
+                  fmt::format("{{ {} = \"x\", … }}: everything else stands beside it", key));
   } else if (entry.is_list(key)) {
     entry.is_text(key);
     entry.problem(Code::wrong_control, key, "one control moves one thing", "one name; or bind a pair, as \"stick.left\"");
@@ -240,7 +263,9 @@ void RigBuilder::read_stages(Table& entry, BindingSetup& binding) {
 /// Whole increments for each press or count.
 void RigBuilder::read_step(Table& entry, const EffectRow& row, Part part, BindingSetup& binding) {
   const bool known = read_axis_of(entry, row, part, binding), wheel = row.effect == Effect::handwheel;
-  const auto by = entry.whole("by", {1, 1000, false, "increments"}).value_or(1);
+  const auto by = entry.whole("by", {-1000, 1000, false, "increments"}).value_or(1);
+  if (by <= 0)
+    entry.problem(Code::out_of_range, "by", fmt::format("{} is no number of increments", by), "1 to 1000; \"-x\" goes the other way");
   binding.count = part.sign * static_cast<int>(by);
   if (wheel) binding.max_owed = to_nano(entry.number("max_owed", {0, max_position, true, "unit"}, 0));
   if (known && rig_.setup.notches.increments[index(binding.coordinate)].values.empty())

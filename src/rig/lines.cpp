@@ -96,6 +96,18 @@ void RigBuilder::collect_controls(Table& table, HandsetId handset, const std::st
     const std::vector<std::string> keys = inner.keys();
     const auto is_gesture = [](const std::string& key) { return gesture_named(key) != nullptr; };
     if (keys.empty() || std::none_of(keys.begin(), keys.end(), is_gesture)) {
+      if (keys.size() == 1 && is_control(handset, control) && inner.is_table(keys.front().c_str()) && !is_effect(keys.front())) {
+        std::vector<std::string> known;
+        for (const GestureRow& row : gestures) known.emplace_back(row.key);
+        inner.problem(Code::bad_choice, keys.front().c_str(), fmt::format("'{}' is no gesture", keys.front()), "one of " + listed(known),
+                      nearest(keys.front(), known));
+        continue;
+      }
+      if (is_control(handset, held + "." + control)) {
+        table.problem(Code::unknown_control, control.c_str(), fmt::format("there is no control '{}'", held),
+                      fmt::format("a name with a dot stands in quotes: [while.\"{}.{}\"]", held, control));
+        continue;
+      }
       const auto continues = [&](const std::string& key) { return inner.is_table(key.c_str()) && !is_effect(key); };
       if (!keys.empty() && std::all_of(keys.begin(), keys.end(), continues)) {
         table.problem(Code::unknown_control, control.c_str(), fmt::format("there is no control '{}'", control),
@@ -122,6 +134,8 @@ void RigBuilder::collect_controls(Table& table, HandsetId handset, const std::st
 
 /// A word, a table, or a list of them.
 void RigBuilder::collect_values(Line line) {
+  if (line.table.is_list(line.key.c_str()) && line.table.values(line.key.c_str()).empty())
+    line.table.problem(Code::one_effect, line.key.c_str(), "it asks for nothing", "one effect at least: [{ … }, { … }]");
   for (TableValue& value : line.table.values(line.key.c_str())) {
     line.word = value.word;
     line.entry = std::move(value.table);
@@ -237,6 +251,11 @@ SlotId RigBuilder::control_named(Table& table, const char* key, HandsetId handse
     std::vector<std::string> known;
     for (const auto& [at, wish] : virtuals_)
       if (at.first == index(handset)) known.push_back(at.second);
+    if (name.find('+') != std::string::npos) {
+      table.problem(Code::unknown_control, key, fmt::format("there is no control '{}'", name),
+                    "keys together have blanks between, as \"face.south + face.east\"");
+      return no<SlotId>;
+    }
     const std::string guess = nearest(name, known);
     table.problem(Code::unknown_control, key, fmt::format("there is no control '{}'", name),
                   "controls are named by where they sit, such as stick.left.x", guess.empty() ? nearest_control(name) : guess);
