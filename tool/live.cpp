@@ -23,6 +23,7 @@
 #include <memory>
 #include <optional>
 #include <thread>
+#include <utility>
 
 namespace gyrax::tool {
 namespace {
@@ -129,15 +130,10 @@ class Live {
 
   void start_engine() {
     links_ = std::make_unique<SimulatedLinks>(*rig_);
-    if (played_) {
-      hands_ = std::make_unique<PlayedHands>(*played_, *rig_);
-    } else {
-      hands_ = std::make_unique<DeviceHands>(*handsets_);
-    }
     if (options_.keep_log) {
       path_ = options_.logbook.empty() ? default_logbook_path() : options_.logbook;
       LogbookWriter::Options log;
-      log.device = [this](std::size_t number) { return handsets_ ? handsets_->device(number) : Device{}; };
+      log.device = [this](std::size_t number) { return real() != nullptr ? real()->device(number) : Device{}; };
       log_ = std::make_unique<LogbookWriter>(*rig_, path_, log);
     }
     Runner::Options runner;
@@ -145,9 +141,31 @@ class Live {
     runner.real_time = options_.real_time;
     // The engine's zero is its own start: a recording's hands begin with it.
     if (played_) clock_ = BootClock();
+    take_hands();
     runner_ = std::make_unique<Runner>(*rig_, *hands_, *links_, clock_, runner);
     engine_ = std::thread([this] { runner_->run(); });
   }
+
+  /// Real handsets; or a recording's, which a real one can stop, where there may be any.
+  void take_hands() {
+    if (!played_) {
+      hands_ = std::make_unique<DeviceHands>(*handsets_);
+      return;
+    }
+    try {
+      beside_ = std::make_unique<LiveHandsets>(Seats(rig_->seats), clock_);
+    } catch (const std::runtime_error& error) {
+      complain(fmt::format("no real handset can stop the recording: {}", error.what()));
+      hands_ = std::make_unique<PlayedHands>(*played_, *rig_);
+      return;
+    }
+    real_hands_ = std::make_unique<DeviceHands>(*beside_);
+    auto supervised = std::make_unique<SupervisedHands>(*played_, *rig_, *real_hands_);
+    supervised_ = supervised.get();
+    hands_ = std::move(supervised);
+  }
+
+  LiveHandsets* real() const { return handsets_ ? handsets_.get() : beside_.get(); }
 
   bool over() const {
     const double now = to_seconds(clock_.now());
@@ -201,6 +219,7 @@ class Live {
     }
     if (!runner_) return;
     view_ = &runner_->look();
+    if (supervised_ != nullptr && supervised_->stopped() && !std::exchange(told_stop_, true)) note("a real stop ended the recording");
     remember();
     if (!screen_) {
       tell_events();
@@ -373,7 +392,10 @@ class Live {
   bool screen_ = false, done_ = false, recording_ = false;
   std::unique_ptr<LiveHandsets> handsets_;
   std::unique_ptr<SimulatedLinks> links_;
-  std::unique_ptr<Hands> hands_;
+  std::unique_ptr<LiveHandsets> beside_;  // real ones, while a recording plays
+  std::unique_ptr<Hands> real_hands_, hands_;
+  SupervisedHands* supervised_ = nullptr;  // hands_, where it is that
+  bool told_stop_ = false;
   std::unique_ptr<LogbookWriter> log_;
   std::unique_ptr<Runner> runner_;
   std::unique_ptr<Terminal> terminal_;

@@ -137,6 +137,58 @@ TEST_CASE("More readings than a tick takes wait for the next; a calibration goes
   CHECK(view.samples[index(flood.stick)].value == 1);
 }
 
+TEST_CASE("A real stop counts while a recording plays, and ends it; a real pad's other keys do nothing") {
+  /// A pad that presses what it is told to, at its time.
+  class Pad final : public Hands {
+   public:
+    bool next(HandsetItem& item, Time now) noexcept override {
+      if (at == items.size() || items[at].reading.event > now) return false;
+      item = items[at++];
+      return true;
+    }
+    void say(ControlId control, std::int32_t raw, Time when) {
+      HandsetItem item;
+      item.reading = {HandsetId{0}, control, static_cast<std::uint32_t>(items.size()), when, when, raw};
+      items.push_back(item);
+    }
+    std::vector<HandsetItem> items;
+    std::size_t at = 0;
+  };
+  const Session recorded = session();
+  const Rig rig = fit(test::rig(test::jog_and_step), recorded.devices());
+  for (const bool stops : {false, true}) {
+    CAPTURE(stops);
+    Pad pad;
+    pad.say(ControlId::presence, 1, Time{});
+    pad.say(find_control("hat.right")->id, 1, Time{1100ms});
+    pad.say(find_control(stops ? "face.east" : "face.west")->id, 1, Time{1300ms});
+    SupervisedHands hands(recorded, rig, pad);
+    Engine engine(rig.setup);
+    TickBuffers out(rig.setup);
+    SimulatedLinks links(rig);
+    std::vector<Reading> readings;
+    bool told = false, lived = false;
+    for (Time now{}; now < Time{2s}; now += 2ms) {
+      readings.clear();
+      for (HandsetItem item; hands.next(item, now);) {
+        REQUIRE(item.kind == HandsetItem::Kind::reading);
+        readings.push_back(item.reading);
+      }
+      engine.tick({now, readings, links.reports(now)}, out.view());
+      links.send(out.frames);
+      for (Event event; out.events.read(event);)
+        told = told || (event.kind == Event::Kind::state && event.cause == Cause::stop_key && event.state == State::stopping);
+      lived = lived || engine.permit(ZoneId{0}).live();
+    }
+    CHECK(lived);
+    CHECK(told == stops);
+    CHECK(hands.stopped() == stops);
+    CHECK(engine.permit(ZoneId{0}).live() == !stops);
+    if (stops) CHECK(out.commands[0].v == 0);
+    if (!stops) CHECK(out.commands[0].v > 10);
+  }
+}
+
 TEST_CASE("A reading that arrives while a tick begins is no reading from the future") {
   class Late final : public Hands {
    public:

@@ -1,10 +1,13 @@
-/// Where a live engine's readings come from: real handsets, or a recorded session's at its own limits.
+/// Where a live engine's readings come from: real handsets, a recorded session's at its own limits, or both.
 ///
 /// In: the time. Out: items in order. Never: a wait.
 #pragma once
 
 #include <gyrax/handset/live.hpp>
 #include <gyrax/rehearsal/player.hpp>
+
+#include <atomic>
+#include <vector>
 
 namespace gyrax {
 
@@ -43,6 +46,38 @@ class PlayedHands final : public Hands {
  private:
   Player player_;
   std::span<const Reading> arrived_;
+};
+
+/// A session's hands, with real ones beside them.
+///
+/// A handset that the session has is played; the rig's others are real. A real device in the place of a played handset does nothing but
+/// stop: its first press of a stop is that stop, and ends the recording, whose handsets are gone then.
+class SupervisedHands final : public Hands {
+ public:
+  /// Errors: as of Player. The rig and `real` have to outlive it.
+  SupervisedHands(const Session& session, const Rig& rig, Hands& real);
+  bool next(HandsetItem& item, Time now) noexcept override;
+  void sign(HandsetId handset, Sign sign) noexcept override { real_.sign(handset, sign); }
+  void grab_keypads(bool mine) noexcept override { real_.grab_keypads(mine); }
+  int wake_descriptor() const noexcept override { return real_.wake_descriptor(); }
+  void clear_wake() noexcept override { real_.clear_wake(); }
+  /// Whether a real stop ended the recording. From any thread.
+  bool stopped() const noexcept { return stopped_.load(std::memory_order_relaxed); }
+
+ private:
+  bool is_stop(const Reading& reading) const noexcept;
+  void stop(const Reading& reading, Time now) noexcept;
+  void say(HandsetId handset, ControlId control, std::int32_t raw, Time now) noexcept;
+
+  const Rig& rig_;
+  PlayedHands played_;
+  Hands& real_;
+  HandsetBits of_session_ = 0, there_ = 0;  // that the session has; of these, those that are plugged in
+  std::vector<std::uint32_t> numbers_;      // by HandsetId: the last reading that was played
+  std::vector<Calibration> ends_;           // by SlotId: of the real device
+  std::vector<Reading> last_words_;         // of the session's handsets
+  std::size_t told_ = 0;                    // of the last words
+  std::atomic<bool> stopped_{false};
 };
 
 }  // namespace gyrax
