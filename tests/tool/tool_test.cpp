@@ -237,8 +237,28 @@ TEST_CASE("run: live on recorded hands, told to end by SIGTERM; its logbook repl
   CHECK(run("watch --hands " + demo_session).exit == 2);
 }
 
+namespace {
+
+/// The demo's rig for a machine that may be slow: nothing trips or is refused because a tick, a reading or a frame is late.
+std::string patient_rig(const Folder& folder) {
+  std::string text = gyrax::read_text(demo_rig, 1 << 20).text;
+  const auto change = [&](const std::string& from, const std::string& to) {
+    REQUIRE(text.find(from) != std::string::npos);
+    text.replace(text.find(from), from.size(), to);
+  };
+  change("max_ms = 20 ", "max_ms = 1000 ");
+  change("silence_ms = 100 ", "silence_ms = 60_000 ");
+  change("valid_ms = 40 ", "valid_ms = 60_000 ");
+  change("reports = \"on change\"", "reports = \"on change\"\nmax_age_ms = 60_000");
+  gyrax::write_text(folder / "patient.toml", text);
+  return folder / "patient.toml";
+}
+
+}  // namespace
+
 TEST_CASE("watch: a line for each thing that happens, for a script") {
-  const Ran ran = run("watch " + demo_rig + " --hands " + demo_session + " --json --for 3", true);
+  const Folder folder;
+  const Ran ran = run("watch " + patient_rig(folder) + " --hands " + demo_session + " --json --for 5", true);
   CHECK(ran.exit == 0);
   std::size_t events = 0, axes = 0, ended = 0;
   std::istringstream lines(ran.out);
@@ -254,8 +274,9 @@ TEST_CASE("watch: a line for each thing that happens, for a script") {
 }
 
 TEST_CASE("In a terminal: one screen with axes, controls and what happened, and the terminal given back") {
-  const std::string line = "LINES=30 COLUMNS=100 TERM=xterm script -qec '" + std::string(GYRAX_TOOL_PATH) + " watch " + demo_rig +
-                           " --hands " + demo_session + " --for 3' /dev/null </dev/null";
+  const Folder folder;
+  const std::string line = "LINES=30 COLUMNS=100 TERM=xterm script -qec '" + std::string(GYRAX_TOOL_PATH) + " watch " +
+                           patient_rig(folder) + " --hands " + demo_session + " --for 5' /dev/null </dev/null";
   const Ran ran = run_line(line + " 2>&1");
   for (const char* text :
        {"watching Bench for photographing", "turntable", "hands, from a recording", "stick.left.x", "what happened", "main is ready"})
@@ -265,5 +286,5 @@ TEST_CASE("In a terminal: one screen with axes, controls and what happened, and 
   CHECK(leaves != std::string::npos);
   CHECK(ran.out.find("Ended after", leaves) != std::string::npos);
   // Only what changes is drawn: a screen of 100 by 30 twenty times a second would be 180 kB.
-  CHECK(ran.out.size() < 60'000);
+  CHECK(ran.out.size() < 100'000);
 }
