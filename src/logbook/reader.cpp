@@ -204,7 +204,7 @@ class LogbookReader::Work {
   void read_calibration(const Json& json, LogRecord& record) const {
     record.kind = LogRecord::Kind::calibrate;
     const auto slots = static_cast<std::int64_t>(rig_.setup.controls.size());
-    record.slot = id_at<SlotId>(whole(at(json, "slot"), 0, slots - 1));
+    record.slot = id_at<SlotId>(static_cast<std::size_t>(whole(at(json, "slot"), 0, slots - 1)));
     const auto raw = [&](const char* key) {
       return static_cast<std::int32_t>(whole(at(json, key), -Calibration::max_raw, Calibration::max_raw));
     };
@@ -232,7 +232,7 @@ class LogbookReader::Work {
 
   Reading read_reading(const Json& r, Time now) const {
     Reading reading;
-    reading.handset = id_at<HandsetId>(whole(r[0], 0, max_handsets - 1));
+    reading.handset = id_at<HandsetId>(static_cast<std::size_t>(whole(r[0], 0, max_handsets - 1)));
     const auto control = whole(r[1], -2, static_cast<std::int64_t>(controls_.size()) - 1);
     reading.control = control == -1 ? ControlId::presence : control == -2 ? ControlId::gap : controls_[static_cast<std::size_t>(control)];
     reading.sequence = static_cast<std::uint32_t>(whole(r[2], 0, std::numeric_limits<std::uint32_t>::max()));
@@ -245,7 +245,7 @@ class LogbookReader::Work {
 
   static void read_report(const Json& r, LogRecord& record) {
     LinkReport report;
-    report.link = id_at<LinkId>(whole(r[0], 0, max_links - 1));
+    report.link = id_at<LinkId>(static_cast<std::size_t>(whole(r[0], 0, max_links - 1)));
     report.sequence = static_cast<std::uint32_t>(whole(r[1], 0, std::numeric_limits<std::uint32_t>::max()));
     report.measured = time_at(record.now, r[2]);
     report.arrival = time_at(record.now, r[3]);

@@ -49,7 +49,9 @@ Player::Player(const Session& session, const Rig& rig) {
   };
   for (const SessionHandset& handset : session.handsets) {
     const auto row = check(handset.name, rig.handsets, "handset", 0);
-    if (row >= 0) decode(handset, rig.seats[static_cast<std::size_t>(row)], id_at<HandsetId>(row), Time{session.length}, readings_);
+    if (row >= 0)
+      decode(handset, rig.seats[static_cast<std::size_t>(row)], id_at<HandsetId>(static_cast<std::size_t>(row)), Time{session.length},
+             readings_);
   }
   for (const SessionFault& fault : session.faults)
     check(fault.link.empty() ? fault.axis : fault.link, names_of(rig, !fault.link.empty()), fault.link.empty() ? "axis" : "link",

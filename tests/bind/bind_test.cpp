@@ -48,7 +48,7 @@ struct Hands {
     all.insert(all.end(), asks.begin(), asks.end());
     return all;
   }
-  std::vector<Ask> say(int slot, std::int32_t raw) { return say(id_at<ControlId>(slot), raw); }
+  std::vector<Ask> say(int slot, std::int32_t raw) { return say(id_at<ControlId>(static_cast<std::size_t>(slot)), raw); }
   Request ask() {
     bind.requests(signal, now, requests);
     return requests[0];
@@ -57,9 +57,9 @@ struct Hands {
 
 BindingSetup on(int slot, Effect effect, int layer = -1) {
   BindingSetup b;
-  b.slot = id_at<SlotId>(slot);
+  b.slot = id_at<SlotId>(static_cast<std::size_t>(slot));
   b.effect = effect;
-  if (layer >= 0) b.layer = id_at<LayerId>(layer);
+  if (layer >= 0) b.layer = id_at<LayerId>(static_cast<std::size_t>(layer));
   if (effect == Effect::override) b.numbers = {NumberId{0}};
   if (effect == Effect::increment) b.numbers = {NumberId{1}};
   return b;

@@ -196,13 +196,13 @@ struct Box {
   Time now{1s};
   explicit Box(std::vector<ControlSetup> controls) : signal(handsets, controls) { say(ControlId::presence, 1); }
   Change say(ControlId control, std::int32_t raw) { return signal.accept({pad, control, ++sequence, now, now, raw}, now); }
-  Change say(int control, std::int32_t raw) { return say(id_at<ControlId>(control), raw); }
-  double value(int slot) const { return signal.sample(id_at<SlotId>(slot)).value; }
+  Change say(int control, std::int32_t raw) { return say(id_at<ControlId>(static_cast<std::size_t>(control)), raw); }
+  double value(int slot) const { return signal.sample(id_at<SlotId>(static_cast<std::size_t>(slot))).value; }
 };
 
 ControlSetup centred(int control) {
   ControlSetup c;
-  c.control = id_at<ControlId>(control);
+  c.control = id_at<ControlId>(static_cast<std::size_t>(control));
   c.calibration = *Calibration::make(ControlKind::centred, -1000, 0, 1000, false);
   return c;
 }
@@ -212,7 +212,7 @@ ControlSetup made(VirtualControl::How how, std::initializer_list<int> parts) {
   c.control = no<ControlId>;
   c.virtual_control.how = how;
   std::size_t i = 0;
-  for (const int part : parts) c.virtual_control.parts[i++] = id_at<SlotId>(part);
+  for (const int part : parts) c.virtual_control.parts[i++] = id_at<SlotId>(static_cast<std::size_t>(part));
   if (how == VirtualControl::How::key) c.calibration = Calibration::key();
   return c;
 }
