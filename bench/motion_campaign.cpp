@@ -1,6 +1,8 @@
 // Random rigs, asks, limit changes and tick lengths by the million, every limit measured from the outputs.
 //
 //     bench_motion_campaign [TICKS [SEED]]      20 million and 1 by default; exit code 1 where a limit was passed
+#include "random.hpp"
+
 #include <gyrax/motion/motion.hpp>
 #include <gyrax/testing/limit_checker.hpp>
 
@@ -16,17 +18,7 @@ namespace {
 
 using namespace gyrax;
 
-class Random {
- public:
-  explicit Random(std::uint64_t seed) : engine_(seed) {}
-  double in(double low, double high) { return std::uniform_real_distribution<double>(low, high)(engine_); }
-  double scale(double low, double high) { return std::exp(in(std::log(low), std::log(high))); }
-  int whole(int low, int high) { return std::uniform_int_distribution<int>(low, high)(engine_); }
-  bool chance(double p) { return in(0, 1) < p; }
-
- private:
-  std::mt19937_64 engine_;
-};
+using bench::Random;
 
 struct Totals {
   double speed = 0, accel = 0, jerk = 0, leap = 0, travel = 0, path = 0;

@@ -380,7 +380,8 @@ class Live {
       const double share = static_cast<double>(late.counts[i]) / static_cast<double>(late.ticks);
       std::string bar;
       for (int n = 0; n < std::lround(share * 40); ++n) bar += "█";
-      fmt::print("  late by {} {:>6} µs {:>8} ticks  {}\n", last ? "≥" : "<", Lateness::bounds_us[last ? i - 1 : i], late.counts[i], bar);
+      const auto bound_us = Lateness::bounds_us[last ? i - 1 : i];
+      fmt::print("  late by {} {:>6} µs {:>8} ticks  {}\n", last ? "≥" : "<", bound_us, late.counts[i], bar);
     }
   }
 

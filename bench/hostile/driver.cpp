@@ -14,12 +14,6 @@ using Effect = BindingPlan::Effect;
 using Gesture = BindingPlan::Gesture;
 using Kind = ControlPlan::Kind;
 
-namespace {
-
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
-
-}  // namespace
-
 int Driver::binding(int handset, Effect effect) const {
   for (std::size_t b = 0; b < plan_.bindings.size(); ++b)
     if (plan_.bindings[b].handset == handset && plan_.bindings[b].effect == effect) return static_cast<int>(b);

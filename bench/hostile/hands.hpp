@@ -64,7 +64,6 @@ class Hands {
   bool believed_deflected(int handset, int control) const;
 
  private:
-  static std::size_t at(int i) { return static_cast<std::size_t>(i); }
   static constexpr int press_raw = 550, release_raw = 460;
   void say(int handset, ControlId control, int raw, Time now);
   bool stops(int handset, ControlId control) const;

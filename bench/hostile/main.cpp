@@ -78,8 +78,6 @@ class World {
   bool tells = false;
 
  private:
-  static std::size_t at(int i) { return static_cast<std::size_t>(i); }
-
   Rig read() {
     try {
       return parse_rig(plan_.text, "random.toml");

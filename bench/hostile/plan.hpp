@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <cstddef>
 #include <cstdint>
 #include <string>
 #include <vector>
@@ -9,6 +10,9 @@
 namespace gyrax::bench {
 
 class Random;
+
+/// The row of one of the plan's numbers.
+inline std::size_t at(int number) { return static_cast<std::size_t>(number); }
 
 struct ControlPlan {
   enum class Kind : std::uint8_t { key, stick, lever, dial };  // lever: one-sided

@@ -15,7 +15,6 @@ using Kind = ControlPlan::Kind;
 
 namespace {
 
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
 /// Whether what it asks for ends with a switch that is off, until it is let go: what has begun at once and goes on while it is held.
 bool lapses(const BindingPlan& b) {
   return b.gesture == Gesture::press && (b.effect == Effect::jog || b.effect == Effect::go || b.effect == Effect::pose);

@@ -76,10 +76,6 @@ std::string clipped(std::string text) {
   return text += "…";
 }
 
-}  // namespace
-
-namespace {
-
 /// What a text describes twice, as it stands there: the parser only says that it may not.
 std::optional<std::string> described_twice(const std::string& text, const toml::parse_error& error) {
   if (error.description().find("redefine") == std::string_view::npos) return std::nullopt;

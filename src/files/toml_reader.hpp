@@ -68,7 +68,7 @@ class Table {
   std::optional<Table> table(const char* key);
   /// Every sub-table of a table of tables ([axis.x], [axis.y] …) with its name; max_rows of them at most, more are told.
   std::vector<std::pair<std::string, Table>> tables(const char* key);
-  /// Every table of an array of tables ([[bind]]); as many at most.
+  /// Every table of an array of tables ([[fault]]); as many at most.
   std::vector<Table> rows(const char* key);
   /// A list of pairs of numbers, as they stand. nullopt if it is not there or is something else (not told).
   std::optional<std::vector<std::pair<double, double>>> pairs(const char* key);

@@ -32,7 +32,7 @@ Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock
       clock_(clock),
       engine_(rig.setup),
       out_(rig.setup, max_events),
-      held_(rig.axes.size()),
+      blocked_(rig.axes.size()),
       tripped_(rig.zones.size()),
       now_(sized(rig)),
       view_(now_) {
@@ -67,7 +67,7 @@ void Runner::take_items(Time now) noexcept {
   }
 }
 
-/// Tells the hands, who look at the machine and not at a screen, that something is held or has tripped.
+/// Tells the hands, who look at the machine and not at a screen, that something is blocked or has tripped.
 void Runner::feel(Time now) noexcept {
   bool awake = false;
   for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
@@ -81,11 +81,11 @@ void Runner::feel(Time now) noexcept {
   }
   hands_.grab_keypads(awake);
   for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
-    const bool held = is_blocked(out_.why[a]), fresh = held && held_[a] == 0;
-    held_[a] = held ? 1 : 0;
+    const bool blocked = is_blocked(out_.why[a]), fresh = blocked && blocked_[a] == 0;
+    blocked_[a] = blocked ? 1 : 0;
     const SlotId by = engine_.requests()[a].by;
     if (!fresh || now < next_sign_ || by == no<SlotId>) continue;
-    hands_.sign(rig_.setup.controls[index(by)].handset, Sign::held);
+    hands_.sign(rig_.setup.controls[index(by)].handset, Sign::blocked);
     next_sign_ = now + between_signs;
   }
 }

@@ -9,7 +9,7 @@ namespace gyrax {
 
 namespace {
 
-/// "override", or "rate_carriage" for one of a group's own.
+/// "override", or "override_carriage" for one of a group's own.
 std::string override_name(const Rig& rig, OverrideId override) {
   std::string name = "override";
   for (std::size_t n = 0; n < rig.numbers.size(); ++n)

@@ -202,9 +202,9 @@ std::int64_t AxisMotion::wheel(std::int64_t counts, Nano by, Nano most) noexcept
 }
 
 void AxisMotion::plan_to(double target, double speed) noexcept {
-  MotionLimits in_force = in_force_;
-  in_force.speed = lesser(speed, in_force.speed);
-  plan_ = move_to(state_, target, in_force);
+  MotionLimits limits = in_force_;
+  limits.speed = lesser(speed, limits.speed);
+  plan_ = move_to(state_, target, limits);
   plan_time_ = 0;
   planned_ = true;
 }

@@ -8,9 +8,9 @@ namespace gyrax {
 namespace {
 
 /// The greatest speed, either way, that a state leads to if its acceleration is taken off at once.
-double unavoidable_speed(const AxisState& state, const MotionLimits& in_force) noexcept {
-  const double v = size(state.v), settled = settled_speed(v, state.v * state.a < 0 ? -size(state.a) : size(state.a), in_force);
-  return settled < 0 ? greater(v, -settled * in_force.decel_jerk / in_force.jerk) : greater(v, settled);
+double unavoidable_speed(const AxisState& state, const MotionLimits& limits) noexcept {
+  const double v = size(state.v), settled = settled_speed(v, state.v * state.a < 0 ? -size(state.a) : size(state.a), limits);
+  return settled < 0 ? greater(v, -settled * limits.decel_jerk / limits.jerk) : greater(v, settled);
 }
 
 }  // namespace

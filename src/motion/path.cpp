@@ -5,7 +5,7 @@
 namespace gyrax {
 
 void Path::begin(std::span<const double> from, std::span<const Nano> goals, std::span<const std::uint8_t> moves,
-                 std::span<const MotionLimits> in_force, double path_speed) noexcept {
+                 std::span<const MotionLimits> limits, double path_speed) noexcept {
   length_ = 0;
   for (std::size_t i = 0; i < share_.size(); ++i) {
     from_[i] = from[i];
@@ -17,25 +17,25 @@ void Path::begin(std::span<const double> from, std::span<const Nano> goals, std:
   for (double& share : share_) share = length_ > 0 ? share / length_ : 0;
   state_ = {};
   to_end_ = planned_ = false;
-  change(in_force, path_speed);
+  change(limits, path_speed);
 }
 
-void Path::change(std::span<const MotionLimits> in_force, double path_speed) noexcept {
+void Path::change(std::span<const MotionLimits> limits, double path_speed) noexcept {
   double squares = 0;
   for (const double share : share_) squares += share * share;
   constexpr double any = 1e12;
-  MotionLimits limits{squares > 0 ? path_speed / std::sqrt(squares) : path_speed, any, any, any, any};
+  MotionLimits along{squares > 0 ? path_speed / std::sqrt(squares) : path_speed, any, any, any, any};
   for (std::size_t i = 0; i < share_.size(); ++i) {
     const double share = size(share_[i]);
     if (!(share > 0)) continue;
-    limits.speed = lesser(limits.speed, in_force[i].speed / share);
-    limits.accel = lesser(limits.accel, in_force[i].accel / share);
-    limits.jerk = lesser(limits.jerk, in_force[i].jerk / share);
-    limits.decel = lesser(limits.decel, in_force[i].decel / share);
-    limits.decel_jerk = lesser(limits.decel_jerk, in_force[i].decel_jerk / share);
+    along.speed = lesser(along.speed, limits[i].speed / share);
+    along.accel = lesser(along.accel, limits[i].accel / share);
+    along.jerk = lesser(along.jerk, limits[i].jerk / share);
+    along.decel = lesser(along.decel, limits[i].decel / share);
+    along.decel_jerk = lesser(along.decel_jerk, limits[i].decel_jerk / share);
   }
-  if (limits.speed == in_force_.speed && limits.accel == in_force_.accel && planned_) return;
-  in_force_ = limits;
+  if (along.speed == in_force_.speed && along.accel == in_force_.accel && planned_) return;
+  in_force_ = along;
   planned_ = false;
 }
 

@@ -44,29 +44,29 @@ struct Facing {
 };
 
 /// The velocity that is left when the acceleration has gone to 0 the shortest way, for v ≥ 0; below 0: it turns first.
-inline double settled_speed(double v, double a, const MotionLimits& in_force) noexcept {
-  return a < 0 ? v - a * a / (2 * in_force.decel_jerk) : v + a * a / (2 * in_force.jerk);
+inline double settled_speed(double v, double a, const MotionLimits& limits) noexcept {
+  return a < 0 ? v - a * a / (2 * limits.decel_jerk) : v + a * a / (2 * limits.jerk);
 }
 
 /// Takes the acceleration to 0 at once.
 template <class Listener>
-void settle(double a, double settled, const MotionLimits& in_force, Facing<Listener> out) noexcept {
-  const double jerk = a < 0 ? in_force.decel_jerk : in_force.jerk;
+void settle(double a, double settled, const MotionLimits& limits, Facing<Listener> out) noexcept {
+  const double jerk = a < 0 ? limits.decel_jerk : limits.jerk;
   out.stretch(size(a) / jerk, a < 0 ? jerk : -jerk, 0);
   out.arrive(settled);
 }
 
 /// Both speeds ≥ 0 and no turn between them.
 template <class Listener>
-void change_speed_forward(double v, double a, double to, const MotionLimits& in_force, Facing<Listener> out) noexcept {
-  const double settled = settled_speed(v, a, in_force);
+void change_speed_forward(double v, double a, double to, const MotionLimits& limits, Facing<Listener> out) noexcept {
+  const double settled = settled_speed(v, a, limits);
   const bool faster = to >= settled;
   if (faster ? a < 0 : a > 0) {
-    settle(a, settled, in_force, out);
+    settle(a, settled, limits, out);
     v = settled;
     a = 0;
   }
-  const double jerk = faster ? in_force.jerk : in_force.decel_jerk, most = faster ? in_force.accel : in_force.decel;
+  const double jerk = faster ? limits.jerk : limits.decel_jerk, most = faster ? limits.accel : limits.decel;
   const double sign = faster ? 1 : -1, from = size(a), change = size(to - v);
   // (2·peak² − from²)/(2·jerk) = change, where the peak is not cut off by the limit.
   const double sum = from * from / 2 + jerk * change;
@@ -90,10 +90,10 @@ void change_speed_forward(double v, double a, double to, const MotionLimits& in_
 
 /// From v ≥ 0 to a standstill that is passed with the acceleration −through. a ≤ 0.
 template <class Listener>
-void decel_through(double v, double a, double through, const MotionLimits& in_force, Facing<Listener> out) noexcept {
-  const double jerk = in_force.decel_jerk, from = -a;
+void decel_through(double v, double a, double through, const MotionLimits& limits, Facing<Listener> out) noexcept {
+  const double jerk = limits.decel_jerk, from = -a;
   const double sum = jerk * v + (from * from + through * through) / 2;
-  const double peak = greater(greater(lesser(std::sqrt(sum), in_force.decel), through), lesser(from, in_force.decel));
+  const double peak = greater(greater(lesser(std::sqrt(sum), limits.decel), through), lesser(from, limits.decel));
   out.stretch(size(from - peak) / jerk, from > peak ? jerk : -jerk, -peak);
   const double lost = (from > peak ? (from * from - peak * peak) : (peak * peak - from * from)) / (2 * jerk) +
                       (peak * peak - through * through) / (2 * jerk);
@@ -104,56 +104,56 @@ void decel_through(double v, double a, double through, const MotionLimits& in_fo
 
 /// The acceleration with which a standstill is passed best on the way to a speed `back` ≥ 0 the other way: as much as both
 /// sides allow and as can be reached. a ≤ 0.
-inline double best_through(double v, double a, double back, const MotionLimits& in_force) noexcept {
-  const double reachable = std::sqrt(lesser(2 * in_force.jerk * back, 2 * in_force.decel_jerk * v + a * a));
-  return lesser(lesser(in_force.accel, in_force.decel), reachable);
+inline double best_through(double v, double a, double back, const MotionLimits& limits) noexcept {
+  const double reachable = std::sqrt(lesser(2 * limits.jerk * back, 2 * limits.decel_jerk * v + a * a));
+  return lesser(lesser(limits.accel, limits.decel), reachable);
 }
 
 /// From v ≥ 0 through a standstill to a speed `back` ≥ 0 the other way.
 template <class Listener>
-void turn_round(double v, double a, double through, double back, const MotionLimits& in_force, Facing<Listener> out) noexcept {
-  decel_through(v, a, through, in_force, out);
-  change_speed_forward(0, through, back, in_force, out.turned());
+void turn_round(double v, double a, double through, double back, const MotionLimits& limits, Facing<Listener> out) noexcept {
+  decel_through(v, a, through, limits, out);
+  change_speed_forward(0, through, back, limits, out.turned());
 }
 
 /// From v ≥ 0 (and a ≥ 0 where v = 0) to any velocity.
 template <class Listener>
-void change_speed_from_forward(double v, double a, double to, const MotionLimits& in_force, Facing<Listener> out) noexcept {
-  const double settled = settled_speed(v, a, in_force);
+void change_speed_from_forward(double v, double a, double to, const MotionLimits& limits, Facing<Listener> out) noexcept {
+  const double settled = settled_speed(v, a, limits);
   if (settled >= 0 && to >= 0) {
-    change_speed_forward(v, a, to, in_force, out);
+    change_speed_forward(v, a, to, limits, out);
     return;
   }
   if (settled >= 0 && a > 0) {
-    settle(a, settled, in_force, out);
-    turn_round(settled, 0, best_through(settled, 0, -to, in_force), -to, in_force, out);
+    settle(a, settled, limits, out);
+    turn_round(settled, 0, best_through(settled, 0, -to, limits), -to, limits, out);
     return;
   }
   // Where it brakes so hard that it turns whatever one does, no less acceleration than this can be had there.
-  const double unavoidable = settled < 0 ? std::sqrt(-2 * in_force.decel_jerk * settled) : 0;
+  const double unavoidable = settled < 0 ? std::sqrt(-2 * limits.decel_jerk * settled) : 0;
   if (to < 0) {
-    turn_round(v, a, greater(best_through(v, a, -to, in_force), unavoidable), -to, in_force, out);
+    turn_round(v, a, greater(best_through(v, a, -to, limits), unavoidable), -to, limits, out);
     return;
   }
   // It turns, and has to turn once more.
-  decel_through(v, a, unavoidable, in_force, out);
-  const double turned = settled_speed(0, unavoidable, in_force);
-  settle(unavoidable, turned, in_force, out.turned());
-  turn_round(turned, 0, best_through(turned, 0, to, in_force), to, in_force, out.turned());
+  decel_through(v, a, unavoidable, limits, out);
+  const double turned = settled_speed(0, unavoidable, limits);
+  settle(unavoidable, turned, limits, out.turned());
+  turn_round(turned, 0, best_through(turned, 0, to, limits), to, limits, out.turned());
 }
 
 /// From any state to the velocity `to`, at no acceleration.
 template <class Listener>
-void tell_speed_change(double v, double a, double to, const MotionLimits& in_force, Facing<Listener> out) noexcept {
+void tell_speed_change(double v, double a, double to, const MotionLimits& limits, Facing<Listener> out) noexcept {
   if (v < 0 || (v == 0 && a < 0)) {
-    change_speed_from_forward(-v, -a, -to, in_force, out.turned());
+    change_speed_from_forward(-v, -a, -to, limits, out.turned());
   } else {
-    change_speed_from_forward(v, a, to, in_force, out);
+    change_speed_from_forward(v, a, to, limits, out);
   }
 }
 template <class Listener>
-void tell_speed_change(double v, double a, double to, const MotionLimits& in_force, Listener& out) noexcept {
-  tell_speed_change(v, a, to, in_force, Facing<Listener>{out});
+void tell_speed_change(double v, double a, double to, const MotionLimits& limits, Listener& out) noexcept {
+  tell_speed_change(v, a, to, limits, Facing<Listener>{out});
 }
 
 }  // namespace gyrax

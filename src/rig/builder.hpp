@@ -115,6 +115,8 @@ class RigBuilder {
 
   void collect_lines(Table& place, HandsetId handset);
   void collect_controls(Table& table, HandsetId handset, const std::string& held, const std::string& latched);
+  void collect_table(Line line);
+  bool refuse_misnamed(const Line& line, Table& inner);
   void collect_values(Line line);
   bool is_control(HandsetId handset, const std::string& name) const;
   HandsetId handset_of(Line& line);

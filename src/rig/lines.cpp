@@ -26,6 +26,12 @@ const GestureRow* gesture_named(const std::string& key) {
   return nullptr;
 }
 
+std::vector<std::string> gesture_keys() {
+  std::vector<std::string> keys;
+  for (const GestureRow& row : gestures) keys.emplace_back(row.key);
+  return keys;
+}
+
 /// "a + b" → a, b.
 std::vector<std::string> parts_of_chord(const std::string& text) {
   std::vector<std::string> parts;
@@ -86,57 +92,63 @@ void RigBuilder::collect_controls(Table& table, HandsetId handset, const std::st
     return;
   }
   for (const std::string& control : table.keys()) {
-    Line line{table, control, control, handset, held, latched, Gesture::press, {}, {}, {}};
-    if (!table.is_table(control.c_str())) {
+    const Line line{table, control, control, handset, held, latched, Gesture::press, {}, {}, {}};
+    if (table.is_table(control.c_str()))
+      collect_table(line);
+    else
       collect_values(line);
-      continue;
-    }
-    // A table is what the control asks for, or a table of its gestures.
-    Table inner = *table.table(control.c_str());
-    const std::vector<std::string> keys = inner.keys();
-    const auto is_gesture = [](const std::string& key) { return gesture_named(key) != nullptr; };
-    if (keys.empty() || std::none_of(keys.begin(), keys.end(), is_gesture)) {
-      if (keys.size() == 1 && is_control(handset, control) && inner.is_table(keys.front().c_str()) && !is_effect(keys.front())) {
-        std::vector<std::string> known;
-        for (const GestureRow& row : gestures) known.emplace_back(row.key);
-        inner.problem(Code::bad_choice, keys.front().c_str(), fmt::format("'{}' is no gesture", keys.front()), "one of " + listed(known),
-                      nearest(keys.front(), known));
-        continue;
-      }
-      if (is_control(handset, held + "." + control)) {
-        table.problem(Code::unknown_control, control.c_str(), fmt::format("there is no control '{}'", held),
-                      fmt::format("a name with a dot stands in quotes: [while.\"{}.{}\"]", held, control));
-        continue;
-      }
-      const auto continues = [&](const std::string& key) { return inner.is_table(key.c_str()) && !is_effect(key); };
-      if (!keys.empty() && std::all_of(keys.begin(), keys.end(), continues)) {
-        table.problem(Code::unknown_control, control.c_str(), fmt::format("there is no control '{}'", control),
-                      fmt::format("a name with a dot stands in quotes: \"{}.{}\"", control, keys.front()));
-        continue;
-      }
-      collect_values(line);
-      continue;
-    }
-    for (const std::string& key : keys) {
-      const GestureRow* gesture = gesture_named(key);
-      if (gesture == nullptr) {
-        inner.problem(Code::bad_choice, key.c_str(), "what a plain press asks for, among gestures",
-                      fmt::format("\"{}\".press = …; gestures are press, release, tap, double_tap, hold", control));
-        continue;
-      }
-      line.table = inner;
-      line.key = key;
-      line.gesture = gesture->gesture;
-      collect_values(line);
-    }
   }
+}
+
+/// Where a control has a table: what it asks for, or its gestures.
+void RigBuilder::collect_table(Line line) {
+  Table inner = *line.table.table(line.key.c_str());
+  const std::vector<std::string> keys = inner.keys();
+  if (std::none_of(keys.begin(), keys.end(), [](const std::string& key) { return gesture_named(key) != nullptr; })) {
+    if (!refuse_misnamed(line, inner)) collect_values(line);
+    return;
+  }
+  line.table = inner;
+  for (const std::string& key : keys) {
+    const GestureRow* gesture = gesture_named(key);
+    if (gesture == nullptr) {
+      inner.problem(Code::bad_choice, key.c_str(), "what a plain press asks for, among gestures",
+                    fmt::format("\"{}\".press = …; gestures are {}", line.control, listed(gesture_keys())));
+      continue;
+    }
+    line.key = key;
+    line.gesture = gesture->gesture;
+    collect_values(line);
+  }
+}
+
+/// A gesture that is none, or a name whose dot is not in quotes, which the parser takes for tables in one another.
+bool RigBuilder::refuse_misnamed(const Line& line, Table& inner) {
+  const std::vector<std::string> keys = inner.keys();
+  const auto continues = [&](const std::string& key) { return inner.is_table(key.c_str()) && !is_effect(key); };
+  if (keys.empty() || !std::all_of(keys.begin(), keys.end(), continues)) return false;
+  const std::string& control = line.control;
+  Table table = line.table;
+  if (is_control(line.handset, line.held + "." + control)) {
+    table.problem(Code::unknown_control, control.c_str(), fmt::format("there is no control '{}'", line.held),
+                  fmt::format("a name with a dot stands in quotes: [while.\"{}.{}\"]", line.held, control));
+  } else if (is_control(line.handset, control)) {
+    for (const std::string& key : keys)
+      inner.problem(Code::bad_choice, key.c_str(), fmt::format("'{}' is no gesture", key), "one of " + listed(gesture_keys()),
+                    nearest(key, gesture_keys()));
+  } else {
+    table.problem(Code::unknown_control, control.c_str(), fmt::format("there is no control '{}'", control),
+                  fmt::format("a name with a dot stands in quotes: \"{}.{}\"", control, keys.front()));
+  }
+  return true;
 }
 
 /// A word, a table, or a list of them.
 void RigBuilder::collect_values(Line line) {
-  if (line.table.is_list(line.key.c_str()) && line.table.values(line.key.c_str()).empty())
+  std::vector<TableValue> values = line.table.values(line.key.c_str());
+  if (values.empty() && line.table.is_list(line.key.c_str()))
     line.table.problem(Code::one_effect, line.key.c_str(), "it asks for nothing", "one effect at least: [{ … }, { … }]");
-  for (TableValue& value : line.table.values(line.key.c_str())) {
+  for (TableValue& value : values) {
     line.word = value.word;
     line.entry = std::move(value.table);
     line.place = value.place;

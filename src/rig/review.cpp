@@ -25,14 +25,14 @@ const GroupSetup* coupled(const Rig& rig, std::size_t a) {
 /// The longest stop of coupled axes. Along any line none of its limits is less than the least of theirs, nor its speed more than the
 /// greatest; from a steady speed the way is half of speed times time.
 StopReach coupled_stop(const Rig& rig, const GroupSetup& group, double own_speed) {
-  MotionLimits in_force{.speed = 0, .accel = 1, .jerk = 1, .decel = AxisLimits::max, .decel_jerk = AxisLimits::max_jerk};
+  MotionLimits limits{.speed = 0, .accel = 1, .jerk = 1, .decel = AxisLimits::max, .decel_jerk = AxisLimits::max_jerk};
   for (const AxisId axis : group.axes) {
     const MotionLimits& full = rig.setup.axes[index(axis)].limits.full();
-    in_force.speed = std::max(in_force.speed, full.speed);
-    in_force.decel = std::min(in_force.decel, full.decel);
-    in_force.decel_jerk = std::min(in_force.decel_jerk, full.decel_jerk);
+    limits.speed = std::max(limits.speed, full.speed);
+    limits.decel = std::min(limits.decel, full.decel);
+    limits.decel_jerk = std::min(limits.decel_jerk, full.decel_jerk);
   }
-  const double time_s = stop_reach({0, in_force.speed, 0}, in_force).time_s;
+  const double time_s = stop_reach({0, limits.speed, 0}, limits).time_s;
   return {.distance = own_speed * time_s / 2, .time_s = time_s};
 }
 

@@ -15,15 +15,9 @@ namespace {
 
 /// jog_and_step, and a second axis in a group with x; a wheel on x; a trigger and a throttle that are followed; a pose.
 Stand stand(const std::string& more = "") {
-  return Stand(test::rig(test::jog_and_step + R"(
-[axis.y]
-unit = "mm"
-travel = [0, 100]
-speed = 50
-accel = 200
-jerk = { accel = 20000 }
+  return Stand(test::rig(test::jog_and_step + test::axis("y", R"(jerk = { accel = 20000 }
 increments = [0.05]
-[group.plane]
+)") + R"([group.plane]
 axes = ["x", "y"]
 path_speed = 50
 reduced_speed = 10
@@ -189,15 +183,7 @@ accel = 36000
 }
 
 TEST_CASE("A servo that nobody measures is slow until it has met the control that it follows, though its knob never rests") {
-  Stand s(test::rig(test::one_axis + R"(
-[axis.lamp]
-unit = "deg"
-travel = [-45, 45]
-speed = 60
-accel = 300
-start = 0
-servo = { ends = [-60, 60], pulse_us = [900, 2100] }
-
+  Stand s(test::rig(test::one_axis + test::servo("lamp") + R"(
 [bind]
 "throttle" = { follow = "lamp", range = [-30, 30], catch_up = 20 }
 )"));

@@ -21,20 +21,10 @@ kind = "simulated"
 [override]
 notches = [10, 50, 100]
 start = 50
-[axis.x]
-unit = "mm"
-travel = [0, 100]
-speed = 50
-accel = 200
-increments = [0.01, 0.1, 1]
+)" + test::axis("x", R"(increments = [0.01, 0.1, 1]
 increment = 0.1
-[axis.y]
-unit = "mm"
-travel = [0, 100]
-speed = 50
-accel = 200
-increments = [0.1, 1]
-[axis.turn]
+)") + test::axis("y", R"(increments = [0.1, 1]
+)") + R"([axis.turn]
 unit = "deg"
 travel = [-180, 180]
 speed = 90

@@ -335,22 +335,12 @@ start = "off"
 link = "far"
 start = "on"
 on_trip = "keep"
-[axis.x]
-unit = "mm"
-travel = [0, 100]
-speed = 50
-accel = 200
-link = "machine"
+)" + test::axis("x", R"(link = "machine"
 increments = [1]
-[axis.y]
-unit = "mm"
-travel = [0, 100]
-speed = 50
-accel = 200
-link = "machine"
+)") + test::axis("y", R"(link = "machine"
 needs = ["clamp"]
 increments = [1]
-[axis.tilt]
+)") + R"([axis.tilt]
 unit = "deg"
 travel = [-45, 45]
 speed = 90
@@ -607,22 +597,7 @@ TEST_CASE("19. Small ways: a gap with a repeated number, an axis outside its tra
   }
   {
     // A servo that only poses move is at its full speed after the first of them.
-    Stand s(test::rig(test::one_axis + R"(
-[axis.lamp]
-unit = "deg"
-travel = [-45, 45]
-speed = 60
-accel = 300
-start = 0
-servo = { ends = [-60, 60], pulse_us = [900, 2100] }
-[axis.head]
-unit = "deg"
-travel = [-45, 45]
-speed = 60
-accel = 300
-start = 0
-servo = { ends = [-60, 60], pulse_us = [900, 2100] }
-[group.lights]
+    Stand s(test::rig(test::one_axis + test::servo("lamp") + test::servo("head") + R"([group.lights]
 axes = ["lamp", "head"]
 [pose.a]
 lamp = 30

@@ -108,7 +108,7 @@ TEST_CASE("Each kind of bad command is refused, and replaced in the same tick by
 }
 
 TEST_CASE("Its own ramp from wherever the motion was: as short as a stop can be, inside the deceleration limits, in one piece") {
-  const MotionLimits in_force{50, 200, 2000, 400, 8000};
+  const MotionLimits limits{50, 200, 2000, 400, 8000};
   for (const auto& start : {std::pair{20.0, 0.0}, {30.0, 150.0}, {45.0, 0.0}, {3.0, 0.0}, {1.0, 40.0}, {0.3, 10.0}}) {
     const double v = start.first, a = start.second;
     for (const double span : {0.0007, 0.01, 0.5}) {
@@ -126,7 +126,7 @@ TEST_CASE("Its own ramp from wherever the motion was: as short as a stop can be,
         last = c;
         if (c.v == 0 && c.a == 0) break;
       }
-      const StopReach reach = stop_reach({0, v, a}, in_force);
+      const StopReach reach = stop_reach({0, v, a}, limits);
       CHECK(c.p == doctest::Approx(50 + reach.distance).epsilon(1e-9));
       CHECK(t <= reach.time_s);
     }

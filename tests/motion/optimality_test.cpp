@@ -17,15 +17,15 @@ namespace {
 constexpr double bound = 1 + 1e-5;
 
 /// A start from which every limit can be held.
-bool holds(const AxisState& s, const MotionLimits& in_force) {
+bool holds(const AxisState& s, const MotionLimits& limits) {
   const double v = std::abs(s.v), a = std::abs(s.a);
-  if (s.v * s.a >= 0) return a <= in_force.accel && v + a * a / (2 * in_force.jerk) <= in_force.speed;
-  const double through = std::max(0.0, a * a - 2 * in_force.decel_jerk * v);
-  return a <= in_force.decel && std::sqrt(through) <= in_force.accel && through / (2 * in_force.jerk) <= in_force.speed;
+  if (s.v * s.a >= 0) return a <= limits.accel && v + a * a / (2 * limits.jerk) <= limits.speed;
+  const double through = std::max(0.0, a * a - 2 * limits.decel_jerk * v);
+  return a <= limits.decel && std::sqrt(through) <= limits.accel && through / (2 * limits.jerk) <= limits.speed;
 }
 
 struct Case {
-  MotionLimits in_force;
+  MotionLimits limits;
   AxisState from;
   double way = 0;
   bool extreme = false, overshoots = false, tiny = false;
@@ -34,7 +34,7 @@ struct Case {
 Case random_case(test::Random& random) {
   Case c;
   const double speed = random.scale(1, 500), accel = speed * random.scale(0.5, 50), decel = accel * random.scale(0.3, 4);
-  c.in_force = {speed, accel, accel * random.scale(2, 200), decel, decel * random.scale(2, 200)};
+  c.limits = {speed, accel, accel * random.scale(2, 200), decel, decel * random.scale(2, 200)};
   c.extreme = random.chance(0.4);
   for (int tries = 0; tries < 1000; ++tries) {
     if (c.extreme) {
@@ -43,15 +43,15 @@ Case random_case(test::Random& random) {
       c.from.v = sign * speed * random.in(0.9, 1);
       c.from.a = random.chance(0.5)
                      ? -sign * decel * random.in(0.9, 1)
-                     : sign * std::min(accel, std::sqrt(2 * c.in_force.jerk * (speed - std::abs(c.from.v)))) * random.in(0.9, 1);
+                     : sign * std::min(accel, std::sqrt(2 * c.limits.jerk * (speed - std::abs(c.from.v)))) * random.in(0.9, 1);
     } else {
       c.from.v = random.chance(0.2) ? 0 : random.in(-1, 1) * speed;
       c.from.a = random.chance(0.2) ? 0 : random.in(-1, 1) * std::max(accel, decel);
     }
-    if (holds(c.from, c.in_force)) break;
+    if (holds(c.from, c.limits)) break;
     c.from = {};
   }
-  const double rest = stop_reach(c.from, c.in_force).distance, scale = speed * speed / decel + speed * accel / c.in_force.jerk;
+  const double rest = stop_reach(c.from, c.limits).distance, scale = speed * speed / decel + speed * accel / c.limits.jerk;
   c.tiny = random.chance(0.12);
   if (c.tiny) {
     c.way = rest + scale * random.scale(1e-6, 1e-3) * (random.chance(0.5) ? 1 : -1);
@@ -77,20 +77,20 @@ TEST_CASE("Moves are as fast as a search over switching times finds") {
   double worst = 0, fastest = 10;
   for (int i = 0; i < cases; ++i) {
     const Case c = random_case(random);
-    const double best = reference::switching_time(
-        c.from.v, c.from.a, c.way, {c.in_force.speed, c.in_force.accel, c.in_force.jerk, c.in_force.decel, c.in_force.decel_jerk});
-    const double mine = shortest_time(c.from, c.way, c.in_force);
+    const double best = reference::switching_time(c.from.v, c.from.a, c.way,
+                                                  {c.limits.speed, c.limits.accel, c.limits.jerk, c.limits.decel, c.limits.decel_jerk});
+    const double mine = shortest_time(c.from, c.way, c.limits);
     CAPTURE(i);
     CAPTURE(mine);
     CAPTURE(best);
     CAPTURE(c.from.v);
     CAPTURE(c.from.a);
     CAPTURE(c.way);
-    CAPTURE(c.in_force.speed);
-    CAPTURE(c.in_force.accel);
-    CAPTURE(c.in_force.jerk);
-    CAPTURE(c.in_force.decel);
-    CAPTURE(c.in_force.decel_jerk);
+    CAPTURE(c.limits.speed);
+    CAPTURE(c.limits.accel);
+    CAPTURE(c.limits.jerk);
+    CAPTURE(c.limits.decel);
+    CAPTURE(c.limits.decel_jerk);
     CHECK(mine <= best * bound);
     CHECK(mine >= best / bound);
     above += mine > best * bound ? 1 : 0;
@@ -121,17 +121,16 @@ TEST_CASE("No motion on a lattice, of all that there are, gets anywhere sooner")
     l.decel_jerk = random.whole(1, 2);
     l.speed = random.whole(4, 60);
     const reference::Limits r = l.limits();
-    const MotionLimits in_force{r.speed, r.accel, r.jerk, r.decel, r.decel_jerk};
+    const MotionLimits limits{r.speed, r.accel, r.jerk, r.decel, r.decel_jerk};
     do {
       l.v0 = random.whole(static_cast<int>(-l.speed), static_cast<int>(l.speed));
       l.a0 = random.whole(-l.decel, l.decel);
-    } while (!holds({0, l.start_speed(), l.start_accel()}, in_force));
+    } while (!holds({0, l.start_speed(), l.start_accel()}, limits));
     const auto reach = l.reach(60);
     for (std::size_t k = 1; k < reach.size(); ++k) {
       if (!reach[k].possible) continue;
       for (const double way : {reach[k].low, reach[k].high}) {
-        const double mine = shortest_time({0, l.start_speed(), l.start_accel()}, way, in_force),
-                     lattice = static_cast<double>(k) * l.step_s;
+        const double mine = shortest_time({0, l.start_speed(), l.start_accel()}, way, limits), lattice = static_cast<double>(k) * l.step_s;
         CAPTURE(round);
         CAPTURE(k);
         CAPTURE(way);

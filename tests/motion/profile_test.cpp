@@ -12,7 +12,7 @@ using namespace gyrax;
 
 namespace {
 
-constexpr MotionLimits in_force{.speed = 50, .accel = 100, .jerk = 400, .decel = 200, .decel_jerk = 1600};
+constexpr MotionLimits limits{.speed = 50, .accel = 100, .jerk = 400, .decel = 200, .decel_jerk = 1600};
 
 }  // namespace
 
@@ -41,7 +41,7 @@ TEST_CASE("Limits are refused at the edge, NaN too") {
 TEST_CASE("A full move, worked by hand") {
   // Up to 50 mm/s: 0.25 s of jerk, 0.25 s at 100 mm/s², 0.25 s of jerk: 0.75 s at 25 mm/s in the mean, 18.75 mm.
   // Down: 0.125 s, 0.125 s at 200 mm/s², 0.125 s: 0.375 s and 9.375 mm. Between: 71.875 mm at 50 mm/s.
-  const Profile move = move_to({0, 0, 0}, 100, in_force);
+  const Profile move = move_to({0, 0, 0}, 100, limits);
   CHECK(move.duration() == doctest::Approx(0.75 + 71.875 / 50 + 0.375));
   CHECK(move.at(0.25).a == doctest::Approx(100));
   CHECK(move.at(0.25).v == doctest::Approx(12.5));
@@ -55,7 +55,7 @@ TEST_CASE("A full move, worked by hand") {
   CHECK(move.at(0).p == 0);
   CHECK(move.at(-1).p == 0);
   CHECK(move.at(std::nan("")).p == 0);
-  CHECK(shortest_time({0, 0, 0}, 100, in_force) == end);
+  CHECK(shortest_time({0, 0, 0}, 100, limits) == end);
 }
 
 TEST_CASE("A short move, worked by hand: neither limit is met") {
@@ -69,20 +69,20 @@ TEST_CASE("A short move, worked by hand: neither limit is met") {
 
 TEST_CASE("A stop takes what its numbers say") {
   // From 50 mm/s: 0.375 s and 9.375 mm; from 10 mm/s the brake does not come on fully: 2·√(10/1600) s at 5 mm/s in the mean.
-  const StopReach full = stop_reach({7, 50, 0}, in_force), slow = stop_reach({0, -10, 0}, in_force);
+  const StopReach full = stop_reach({7, 50, 0}, limits), slow = stop_reach({0, -10, 0}, limits);
   CHECK(full.distance == doctest::Approx(9.375));
   CHECK(full.time_s == doctest::Approx(0.375));
   CHECK(slow.time_s == doctest::Approx(2 * std::sqrt(10.0 / 1600)));
   CHECK(slow.distance == doctest::Approx(-5 * slow.time_s));
-  const Profile move = stop({7, 50, 0}, in_force);
+  const Profile move = stop({7, 50, 0}, limits);
   CHECK(move.duration() == full.time_s);
   CHECK(move.end().p == doctest::Approx(7 + full.distance));
-  CHECK(stop_reach({3, 0, 0}, in_force).time_s == 0);
+  CHECK(stop_reach({3, 0, 0}, limits).time_s == 0);
 }
 
 TEST_CASE("Too fast to stop in time: it stops beyond and comes back") {
-  const Profile move = move_to({0, 40, 0}, 3, in_force);
-  const double furthest = stop_reach({0, 40, 0}, in_force).distance;
+  const Profile move = move_to({0, 40, 0}, 3, limits);
+  const double furthest = stop_reach({0, 40, 0}, limits).distance;
   double top = 0;
   for (int k = 0; k <= 1000; ++k) top = std::max(top, move.at(move.duration() * k / 1000).p);
   CHECK(top > 3);
@@ -91,7 +91,7 @@ TEST_CASE("Too fast to stop in time: it stops beyond and comes back") {
 }
 
 TEST_CASE("Above a speed that has come into force: down to it as fast as limits allow, and on from there") {
-  MotionLimits slow = in_force;
+  MotionLimits slow = limits;
   slow.speed = 2.5;
   // 47.5 mm/s less: 0.125 s of jerk take 12.5 and 12.5, full deceleration the rest: 0.1125 s.
   const Profile move = move_to({0, 50, 0}, 100, slow);
@@ -104,14 +104,14 @@ TEST_CASE("Above a speed that has come into force: down to it as fast as limits 
 
 TEST_CASE("Numbers that are none, or of the edge") {
   constexpr double nan = std::numeric_limits<double>::quiet_NaN(), inf = std::numeric_limits<double>::infinity();
-  CHECK(change_speed({0, 0, 0}, nan, in_force).duration() == 0);
-  CHECK(change_speed({0, 0, 0}, inf, in_force).end().v == 50);
-  CHECK(change_speed({0, 0, 0}, -inf, in_force).end().v == -50);
-  CHECK(move_to({1, 0, 0}, 1, in_force).duration() == 0);
-  CHECK(move_to({0.0, 0, 0}, -0.0, in_force).duration() == 0);
+  CHECK(change_speed({0, 0, 0}, nan, limits).duration() == 0);
+  CHECK(change_speed({0, 0, 0}, inf, limits).end().v == 50);
+  CHECK(change_speed({0, 0, 0}, -inf, limits).end().v == -50);
+  CHECK(move_to({1, 0, 0}, 1, limits).duration() == 0);
+  CHECK(move_to({0.0, 0, 0}, -0.0, limits).duration() == 0);
   const double next = std::nextafter(1.0, 2.0);
-  CHECK(move_to({1, 0, 0}, next, in_force).at(1).p == next);
-  CHECK(move_to({-4e9, 0, 0}, 4e9, in_force).at(1e12).p == 4e9);
+  CHECK(move_to({1, 0, 0}, next, limits).at(1).p == next);
+  CHECK(move_to({-4e9, 0, 0}, 4e9, limits).at(1e12).p == 4e9);
   for (const MotionLimits& extreme :
        {MotionLimits{1e6, 1e6, 1e9, 1e6, 1e9}, MotionLimits{1e-6, 1e-6, 1e-6, 1e-6, 1e-6}, MotionLimits{1e6, 1e-6, 1e9, 1e6, 1e-6}}) {
     const Profile move = move_to({0, 0, 0}, 100, extreme);

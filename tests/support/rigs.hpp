@@ -37,6 +37,19 @@ inline std::string assembled(const std::string& text) {
 inline std::string under(const std::string& table, const std::string& line) { return "[" + table + "]\n" + line + "\n"; }
 inline std::string bind(const std::string& line) { return under("bind", line); }
 
+/// A linear axis of 0 … 100 mm, 50 mm/s, 200 mm/s², and a servo of ±45 deg; `more`: further lines of it.
+inline std::string axis(const std::string& name, const std::string& more = "") {
+  return "[axis." + name + "]\nunit = \"mm\"\ntravel = [0, 100]\nspeed = 50\naccel = 200\n" + more;
+}
+inline std::string servo(const std::string& name) {
+  return under("axis." + name, R"(unit = "deg"
+travel = [-45, 45]
+speed = 60
+accel = 300
+start = 0
+servo = { ends = [-60, 60], pulse_us = [900, 2100] })");
+}
+
 /// The bindings that every zone needs.
 inline const std::string permits = R"(
 [bind]

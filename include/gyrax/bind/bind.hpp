@@ -177,7 +177,7 @@ class Bind {
   std::vector<std::uint8_t> pressed_;                       // by slot: deflections taken as presses
   std::vector<LayerId> pressed_in_;                         // by slot: the layer in which it was pressed last
   std::vector<std::vector<BindingId>> of_slot_;             // bindings of a slot
-  std::vector<std::vector<LayerId>> layers_of_;             // by slot: the layers in which it does anything, the first to go last
+  std::vector<std::vector<LayerId>> layers_of_;             // by slot: the layers that bind it, the one that goes before the others first
   std::vector<std::vector<BindingId>> chords_of_;           // by slot: the chords that it is part of
   std::vector<BindingId> repeating_, holds_;                // those that can
   std::vector<BindingId> reducing_, resetting_, enabling_;  // momentary reduced speed; reset; enable

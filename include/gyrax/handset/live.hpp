@@ -34,7 +34,7 @@ struct HandsetItem {
 };
 
 /// A short sign to the hands.
-enum class Sign : std::uint8_t { held, tripped };
+enum class Sign : std::uint8_t { blocked, tripped };
 
 struct SeenControl {
   ControlId control{};

@@ -1,4 +1,4 @@
-/// Where a live engine's readings come from: real handsets, a recorded session's at its own limits, or both.
+/// Where a live engine's readings come from: real handsets, a recorded session's at its own pace, or both.
 ///
 /// In: the time. Out: items in order. Never: a wait.
 #pragma once
@@ -51,7 +51,8 @@ class PlayedHands final : public Hands {
 /// A session's hands, with real ones beside them.
 ///
 /// A handset that the session has is played; the rig's others are real. A real device in the place of a played handset does nothing but
-/// stop: its first press of a stop is that stop, and ends the recording, whose handsets are gone then.
+/// stop: its first press of a stop is that stop, and ends the recording, whose handsets are gone then. A stop that is a virtual control is
+/// not seen there.
 class SupervisedHands final : public Hands {
  public:
   /// Errors: as of Player. The rig and `real` have to outlive it.

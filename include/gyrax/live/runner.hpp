@@ -97,7 +97,7 @@ class Runner {
   std::vector<Reading> readings_;
   std::optional<HandsetItem> kept_;  // came before its turn
   std::vector<Event> events_;
-  std::vector<std::uint8_t> held_, tripped_;  // by AxisId, ZoneId: in the last tick
+  std::vector<std::uint8_t> blocked_, tripped_;  // by AxisId, ZoneId: in the last tick
   Time next_sign_{};
   RunView now_;
   Latest<RunView> view_;

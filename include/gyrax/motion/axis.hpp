@@ -28,7 +28,7 @@ class AxisMotion {
   void keep() noexcept;
 
   /// Shares (0, 1] of the limits' speed and acceleration that count from now on; what cannot be one counts as the least
-  /// (`min_share`). An axis that is faster comes down to it as fast as its limits allow. Brake limits and jerks stay.
+  /// (`min_share`). An axis that is faster comes down to it as fast as its limits allow. Deceleration and the jerks stay.
   void scale(double speed_share, double accel_share) noexcept;
   static constexpr double min_share = 1e-6;
 
@@ -78,7 +78,7 @@ class AxisMotion {
   /// Where steps count from: the goal that is pending, or where the axis comes to rest, rounded once.
   Nano rest_point() const noexcept;
   const AxisLimits& limits() const noexcept { return limits_; }
-  /// The in_force in force.
+  /// The limits in force: as shares, reduced speed and first moves leave them.
   const MotionLimits& in_force() const noexcept { return in_force_; }
 
  private:
@@ -100,7 +100,7 @@ class AxisMotion {
 
   AxisLimits limits_;
   MotionLimits in_force_;
-  // What is divided by at every tick.
+  // Quotients that every tick needs.
   double per_jerk_, per_decel_, decel_ramp_s_;
   double accel_settles_, decel_settles_;  // the speed that passes while the full acceleration, full deceleration, is let go
   double speed_share_ = 1, accel_share_ = 1;

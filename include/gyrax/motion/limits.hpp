@@ -27,7 +27,7 @@ class AxisLimits {
  public:
   /// Greatest speed and accelerations (unit/s, unit/s²), greatest jerks (unit/s³), and the least of them all.
   static constexpr double max = 1e6, max_jerk = 1e9, min = 1e-6;
-  /// low < high, both countable (is_position); each number of `full` in [least, greatest] or, jerks, [least, max_jerk].
+  /// low < high, both countable (is_position); each number of `full` in [min, max] or, jerks, [min, max_jerk].
   /// Error: nullopt. NaN is one.
   static std::optional<AxisLimits> make(double low, double high, const MotionLimits& full) noexcept;
   /// The jerks of an axis that names none: full acceleration after a tenth of a second, full braking after a twentieth.

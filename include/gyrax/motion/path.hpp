@@ -1,10 +1,10 @@
 /// A straight move of several axes together, as one number along the line.
 ///
-/// In: where the axes stand and where they shall rest, their in_force, a cap on the path speed. Out: every axis's state at each
+/// In: where the axes stand and where they shall rest, their limits, a cap on the path speed. Out: every axis's state at each
 /// tick. Never: off the line, or any axis above its own limits; the slowest decides for all, and all arrive together; an axis
 /// that takes no part moved by a digit.
 ///
-///     path.begin(from, goals, in_force, 200);
+///     path.begin(from, goals, limits, 200);
 ///     path.advance(0.002);
 ///     path.state(1).p                   // of the second axis
 #pragma once
@@ -22,12 +22,12 @@ class Path {
   /// Room for so many axes. Allocates here and nowhere else.
   explicit Path(std::size_t axes) : from_(axes), share_(axes), goals_(axes), moves_(axes) {}
 
-  /// Lays the line, with the axes at rest at `from`; goals, in_force and whether it takes part one an axis. `path_speed` > 0, unit/s,
+  /// Lays the line, with the axes at rest at `from`; goals, limits and whether it takes part one an axis. `path_speed` > 0, unit/s,
   /// along the line.
   void begin(std::span<const double> from, std::span<const Nano> goals, std::span<const std::uint8_t> moves,
-             std::span<const MotionLimits> in_force, double path_speed) noexcept;
-  /// Other in_force on the same line.
-  void change(std::span<const MotionLimits> in_force, double path_speed) noexcept;
+             std::span<const MotionLimits> limits, double path_speed) noexcept;
+  /// Other limits on the same line.
+  void change(std::span<const MotionLimits> limits, double path_speed) noexcept;
   /// To the end of the line, also after a hold.
   void go() noexcept { aim(true); }
   /// To rest on the line, as fast as its axes brake.

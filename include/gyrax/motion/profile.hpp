@@ -1,11 +1,11 @@
-/// Jerk-limited moves of one axis: the fastest within a in_force, from any state.
+/// Jerk-limited moves of one axis: the fastest within limits, from any state.
 ///
-/// In: position, velocity and acceleration at the start; a velocity, or a position to rest at; the in_force. Out: the whole
-/// move as a function of time, exact at its end, and how long it takes. Never: a speed, an acceleration or a jerk above the in_force, or
+/// In: position, velocity and acceleration at the start; a velocity, or a position to rest at; the limits. Out: the whole
+/// move as a function of time, exact at its end, and how long it takes. Never: a speed, an acceleration or a jerk above the limits, or
 /// above what the start makes unavoidable: a start that is too fast or accelerates too hard comes back inside the shortest way.
 ///
-///     MotionLimits in_force{.speed = 180, .accel = 900, .jerk = 9000, .decel = 1400, .decel_jerk = 20000};
-///     Profile move = move_to({0, 0, 0}, 100, in_force);
+///     MotionLimits limits{.speed = 180, .accel = 900, .jerk = 9000, .decel = 1400, .decel_jerk = 20000};
+///     Profile move = move_to({0, 0, 0}, 100, limits);
 ///     AxisState s = move.at(0.25);                   // mm, mm/s, mm/s²
 ///     double time_s = move.duration();
 #pragma once
@@ -44,22 +44,22 @@ class Profile {
 
 /// The fastest way to rest at `target`. A start that cannot stop there in time stops beyond and comes back.
 /// Derivation: in docs/motion.md; the peak speed is found by a bracketed root search, every other number in closed form.
-Profile move_to(const AxisState& from, double target, const MotionLimits& in_force) noexcept;
+Profile move_to(const AxisState& from, double target, const MotionLimits& limits) noexcept;
 
-/// The fastest way to the velocity `v`, at no acceleration; |v| above the in_force's speed counts as that speed.
-Profile change_speed(const AxisState& from, double v, const MotionLimits& in_force) noexcept;
+/// The fastest way to the velocity `v`, at no acceleration; |v| above the speed limit counts as that limit.
+Profile change_speed(const AxisState& from, double v, const MotionLimits& limits) noexcept;
 
 /// The fastest way to rest, wherever that is.
-Profile stop(const AxisState& from, const MotionLimits& in_force) noexcept;
+Profile stop(const AxisState& from, const MotionLimits& limits) noexcept;
 
 /// The fastest stop in numbers.
 struct StopReach {
   double distance = 0;  ///< from the start to where it rests, signed
   double time_s = 0;
 };
-StopReach stop_reach(const AxisState& from, const MotionLimits& in_force) noexcept;
+StopReach stop_reach(const AxisState& from, const MotionLimits& limits) noexcept;
 
 /// The least time, s, of a move to rest at `target`: that of move_to().
-double shortest_time(const AxisState& from, double target, const MotionLimits& in_force) noexcept;
+double shortest_time(const AxisState& from, double target, const MotionLimits& limits) noexcept;
 
 }  // namespace gyrax

@@ -1,4 +1,4 @@
-/// A recorded session's hands, at an engine's limits.
+/// A recorded session's hands, at an engine's pace.
 ///
 /// In: a session and the rig that it is for. Out: the readings, as they arrive. Never: a clock.
 ///

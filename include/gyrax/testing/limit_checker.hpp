@@ -26,7 +26,7 @@ class LimitChecker {
   void start(double p, double v = 0, double a = 0);
   /// Another speed and acceleration from the next tick on. What is above them then may only come down: never above what the
   /// state at the change made unavoidable, and never up again. The deceleration limits and jerks stay the axis's own.
-  void in_force(const MotionLimits& in_force);
+  void in_force(const MotionLimits& limits);
   /// The next command. `dt_s` ≥ 0.
   void tick(double p, double v, double a, double dt_s);
 
