@@ -1,8 +1,9 @@
 # bash completion for gyrax
 _gyrax() {
   local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD - 1]}
+  local verbs="check rehearse handsets calibrate watch run logbook demo --help --version"
   case $before in
-    gyrax) mapfile -t COMPREPLY < <(compgen -W "check rehearse handsets calibrate watch run logbook demo --help --version" -- "$word") ; return ;;
+    gyrax) mapfile -t COMPREPLY < <(compgen -W "$verbs" -- "$word") ; return ;;
     --csv | --plot | --logbook | --record | --track) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
     --out) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
   esac
