@@ -59,19 +59,18 @@ BindSetup bindings_of(bool all) {
   for (std::size_t i = 0; i < sticks; ++i) {
     BindingSetup b;
     b.slot = slot(i);
-    b.coordinate = coordinate(i);
+    b.effect = effect::Jog{.coordinate = coordinate(i)};
     setup.bindings.push_back(b);
     if (!all) continue;
     b.layer = LayerId{0};
-    b.coordinate = coordinate((i + 5) % sticks);
+    b.effect = effect::Jog{.coordinate = coordinate((i + 5) % sticks)};
     setup.bindings.push_back(b);
   }
   if (all) setup.layers = {{no<SlotId>, false}, {slot(sticks), false}};
   for (std::size_t i = sticks; i < controls; ++i) {
     BindingSetup b;
     b.slot = slot(i);
-    b.coordinate = coordinate(i);
-    b.effect = Effect::step;
+    b.effect = effect::Step{.coordinate = coordinate(i)};
     if (all) b.repeat = {{400ms, 100ms}, {1s, 25ms}};
     setup.bindings.push_back(b);
     if (!all) continue;
@@ -85,7 +84,7 @@ BindSetup bindings_of(bool all) {
   for (std::size_t i = 0; all && i < 4; ++i) {
     BindingSetup b;
     b.slot = slot(controls + i);
-    b.coordinate = coordinate(sticks + i);
+    b.effect = effect::Jog{.coordinate = coordinate(sticks + i)};
     setup.bindings.push_back(b);
   }
   return setup;

@@ -144,7 +144,7 @@ class Group {
   Group(Random& random, Totals& totals)
       : random_(random), totals_(totals), limits_(all(random)), setup_(group(random, limits_)), motion_(limits_, setup_) {
     for (std::size_t a = 0; a < limits_.size(); ++a) {
-      motion_.axis(id(a)).restart(to_double(to_nano(random.in(limits_[a].low(), limits_[a].high()))));
+      motion_.restart(id(a), to_double(to_nano(random.in(limits_[a].low(), limits_[a].high()))));
       checkers_.emplace_back(limits_[a]);
       checkers_[a].start(motion_.axis(id(a)).state().p);
     }
@@ -190,7 +190,7 @@ class Group {
         r.going = r.posing = true;
         r.goal = to_nano(random_.in(limits_[a].low(), limits_[a].high()));
       } else if (kind == 8) {
-        motion_.axis(id(a)).step(to_nano(random_.in(-3, 3)));
+        motion_.step(id(a), to_nano(random_.in(-3, 3)));
       }
     }
     if (random_.chance(0.15)) override_ = random_.chance(0.5) ? 1 : random_.scale(0.05, 1);

@@ -1,4 +1,8 @@
+// What a control's changes mean: presses with their gestures and chords, in the layer that is on, for the zones that they may begin
+// something in.
 #include <gyrax/bind/bind.hpp>
+
+#include "effects.hpp"
 
 namespace gyrax {
 namespace {
@@ -6,282 +10,122 @@ namespace {
 /// What a key can repeat in one pass; more than a tick can hold at the fastest repetition.
 constexpr std::size_t max_repeats = 8;
 
-template <class Id>
-void add_once(std::vector<Id>& list, Id id) {
-  for (const Id one : list)
-    if (one == id) return;
-  list.push_back(id);
+/// Whether all controls of a binding hold a condition.
+template <class Holds>
+bool all_of(const BindingSetup& b, Holds holds) noexcept {
+  bool all = holds(b.slot);
+  for (const SlotId other : b.with) all = holds(other) && all;
+  return all;
+}
+
+/// Whether it is an effect that goes on while its control is held, and no press more.
+bool is_momentary(const BindingSetup& b) noexcept {
+  const auto* reduced = b.as<effect::Reduced>();
+  return reduced != nullptr && reduced->to == SwitchTo::momentary;
 }
 
 }  // namespace
 
 Bind::Bind(const BindSetup& setup, std::size_t slots)
     : bindings_(setup.bindings),
-      layers_(setup.layers),
-      latched_(setup.layers.size()),
       states_(bindings_.size()),
-      pressed_(slots),
       pressed_in_(slots, no<LayerId>),
-      of_slot_(slots),
-      layers_of_(slots),
-      chords_of_(slots),
       stale_(slots),
+      of_slot_(slots),
+      chords_of_(slots),
       zone_of_(setup.zone_of),
       zone_of_switch_(setup.zone_of_switch),
-      in_charge_(setup.notches.increments.size(), ~0u),
       gestures_(slots, setup.gestures),
-      numbers_(setup.notches),
-      reduced_(setup.notches.reduced.starts_on) {
-  if (zone_of_.size() < in_charge_.size()) zone_of_.resize(in_charge_.size());
-  for (std::size_t l = 0; l < layers_.size(); ++l) latched_[l] = layers_[l].starts_on ? 1 : 0;
+      parts_{Numbers(setup.notches),
+             Layers(setup.layers, setup.bindings, slots),
+             ReducedSpeed(setup.notches.reduced.starts_on),
+             no<NumberId>,
+             std::vector<HandsetBits>(setup.notches.increments.size(), ~HandsetBits{0}),
+             {}} {
+  if (zone_of_.size() < parts_.in_charge.size()) zone_of_.resize(parts_.in_charge.size());
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
     const BindingSetup& b = bindings_[row];
-    const BindingId id{static_cast<std::uint16_t>(row)};
-    if (b.effect == Effect::set && zone_of_switch_.size() <= index(b.target)) zone_of_switch_.resize(index(b.target) + 1);
+    const BindingId id = id_at<BindingId>(row);
     of_slot_[index(b.slot)].push_back(id);
     if (!b.repeat.empty()) repeating_.push_back(id);
     if (b.gesture == Gesture::hold) holds_.push_back(id);
-    if (b.effect == Effect::reduced && b.to == SwitchTo::momentary) reducing_.push_back(id);
-    if (b.effect == Effect::reset) resetting_.push_back(id);
-    if (b.effect == Effect::enable) enabling_.push_back(id);
+    if (is_momentary(b)) reducing_.push_back(id), parts_.reduced.add(id);
+    if (b.as<effect::Reset>()) resetting_.push_back(id);
+    if (b.as<effect::Enable>()) enabling_.push_back(id);
+    if (const auto* set = b.as<effect::Set>(); set && zone_of_switch_.size() <= index(set->target))
+      zone_of_switch_.resize(index(set->target) + 1);
+    if (const auto* choose = b.as<effect::Choose>(); choose && parts_.chosen == no<NumberId>) parts_.chosen = choose->numbers.front();
     if (b.gesture == Gesture::chord) {
       chords_of_[index(b.slot)].push_back(id);
       for (const SlotId other : b.with) chords_of_[index(other)].push_back(id);
     }
-    if (b.effect == Effect::choose && chosen_ == no<NumberId>) chosen_ = b.numbers.front();
+    const AboutEffect& is = about(b.effect);
+    if (is.steady)
+      moving_.push_back({id, b.slot, moved_by(b.effect), !is.by_place && !is.by_deflection, is.by_place, parts_.layers.changes(b.slot)});
   }
-  // The last described goes before the others.
-  for (std::size_t l = layers_.size(); l-- > 0;)
-    for (const BindingSetup& b : bindings_)
-      if (index(b.layer) == l) add_once(layers_of_[index(b.slot)], b.layer);
-  for (std::size_t row = 0; row < bindings_.size(); ++row) {
-    const BindingSetup& b = bindings_[row];
-    const bool follows = b.effect == Effect::follow, jogs = b.effect == Effect::jog;
-    if (!follows && !jogs && b.effect != Effect::go && b.effect != Effect::pose) continue;
-    moving_.push_back({id_at<BindingId>(row), b.slot, b.coordinate, !follows && !jogs, follows, !layers_of_[index(b.slot)].empty()});
-  }
-  reduced_held_ = !reducing_.empty();
-  asks_.reserve(4 * bindings_.size() + max_repeats * repeating_.size() + 1);
+  parts_.asks.reserve(4 * bindings_.size() + max_repeats * repeating_.size() + 1);
 }
 
-void Bind::put_in_charge(CoordinateId coordinate, std::uint32_t handsets) noexcept { in_charge_[index(coordinate)] = handsets; }
-
-bool Bind::pressed(SlotId slot, const Signal& signal) const noexcept {
-  const Sample& sample = signal.sample(slot);
-  return sample.known && (sample.pressed || pressed_[index(slot)] != 0);
+detail::Doing Bind::doing(BindingId binding, const Signal& signal) noexcept {
+  const SlotId slot = bindings_[index(binding)].slot;
+  return {parts_, states_[index(binding)], binding, slot, signal.setup(slot).handset};
 }
 
-bool Bind::on(LayerId layer, const Signal& signal) const noexcept {
-  const SlotId held = layers_[index(layer)].held;
-  return latched_[index(layer)] != 0 || (held != no<SlotId> && pressed(held, signal));
+bool Bind::counts(BindingId binding, const Signal& signal) const noexcept {
+  const BindingSetup& b = bindings_[index(binding)];
+  return b.layer == parts_.layers.of(b.slot, signal);
 }
 
-/// In which layer a control acts now.
-LayerId Bind::layer_of(SlotId slot, const Signal& signal) const noexcept {
-  for (const LayerId layer : layers_of_[index(slot)])
-    if (on(layer, signal)) return layer;
-  return no<LayerId>;
+bool Bind::may(BindingId binding, const Signal& signal) const noexcept {
+  const BindingSetup& b = bindings_[index(binding)];
+  const CoordinateId coordinate = moved_by(b.effect);
+  return coordinate == no<CoordinateId> || has(parts_.in_charge[index(coordinate)], signal.setup(b.slot).handset);
 }
 
-bool Bind::counts(std::size_t row, const Signal& signal) const noexcept {
-  return bindings_[row].layer == layer_of(bindings_[row].slot, signal);
+/// The zones in which a binding begins something.
+ZoneBits Bind::begins_in(const BindingSetup& b) const noexcept {
+  if (const CoordinateId coordinate = moved_by(b.effect); coordinate != no<CoordinateId>) return bit(zone_of_[index(coordinate)]);
+  if (const auto* set = b.as<effect::Set>()) return bit(zone_of_switch_[index(set->target)]);
+  return zones_of(b.effect);
 }
 
-bool Bind::may(std::size_t row, const Signal& signal) const noexcept {
-  const BindingSetup& b = bindings_[row];
-  return !moves(b.effect) || (in_charge_[index(b.coordinate)] >> index(signal.setup(b.slot).handset) & 1u) != 0;
+ZoneBits Bind::stale_for(const BindingSetup& b) const noexcept {
+  ZoneBits stale = stale_[index(b.slot)];
+  for (const SlotId member : b.with) stale |= stale_[index(member)];
+  return stale;
 }
 
 Rivals Bind::rivals(SlotId slot, LayerId layer) const noexcept {
   Rivals out;
   for (const BindingId id : of_slot_[index(slot)]) {
     const BindingSetup& b = bindings_[index(id)];
-    if (b.layer != layer && b.effect != Effect::stow) continue;
-    out.tap = out.tap || b.gesture == Gesture::tap;
-    out.double_tap = out.double_tap || b.gesture == Gesture::double_tap;
-    if (b.gesture == Gesture::hold) out.hold = b.hold;
+    if (b.gesture != Gesture::chord && (b.layer == layer || about(b.effect).anywhere)) out.add(b.gesture, b.hold);
   }
-  for (const BindingId id : chords_of_[index(slot)]) out.chord = out.chord || bindings_[index(id)].layer == layer;
+  for (const BindingId id : chords_of_[index(slot)])
+    if (bindings_[index(id)].layer == layer) out.add(Gesture::chord, {});
   return out;
 }
 
-bool Bind::press_changed(const Change& change, const Signal& signal) noexcept {
-  const ControlSetup& control = signal.setup(change.slot);
-  const double value = signal.sample(change.slot).value, size = value < 0 ? -value : value;
-  auto& was = pressed_[index(change.slot)];
-  const bool is = was != 0 && !change.first ? size >= control.release_below : size >= control.press_at;
-  // The first word of a control tells where it is, not that it was brought there just now.
-  const bool edge = !change.first && is != (was != 0);
-  was = is ? 1 : 0;
-  return edge;
+void Bind::touch(BindingId binding, const Signal& signal) noexcept {
+  detail::BindingState& state = states_[index(binding)];
+  if (!state.told)
+    doing(binding, signal)
+        .ask({.kind = Ask::Kind::move, .counts_as = Ask::Counts::touched, .coordinate = moved_by(bindings_[index(binding)].effect)});
+  state.told = true;
 }
 
-void Bind::ask(Ask::Kind kind, std::size_t row) noexcept {
-  const BindingSetup& b = bindings_[row];
-  const bool counted = kind == Ask::Kind::step || kind == Ask::Kind::wheel;
-  Ask ask{kind, id_at<BindingId>(row), b.zones, b.coordinate, 0, 0, b.target, b.to, no<NumberId>};
-  if (counted) ask.by = saturated_product(b.count, numbers_.increment(b.coordinate));
-  asks_.push_back(ask);
-}
-
-void Bind::tell_reduced(std::size_t row, bool before) noexcept {
-  if (reduced() != before) ask(Ask::Kind::reduced, row);
-}
-
-/// Latches reduced speed on or off. What ends it makes faster, and is for who is in charge.
-void Bind::reduce(std::size_t row, const Signal& signal) noexcept {
-  const BindingSetup& b = bindings_[row];
-  const bool before = reduced();
-  bool lost = false;
-  for (const BindingId id : reducing_) lost = lost || states_[index(id)].lost;
-  const bool on = b.to == SwitchTo::toggle ? !reduced_ && !lost : b.to == SwitchTo::on;
-  if (!on && before && !in_charge_of_all(b.slot, signal)) {
-    ask(Ask::Kind::raise, row);
-    return;
-  }
-  reduced_ = on;
-  for (const BindingId id : reducing_) states_[index(id)].lost = states_[index(id)].lost && on;
-  sum_up_reduced();
-  tell_reduced(row, before);
-}
-
-void Bind::sum_up_reduced() noexcept {
-  reduced_held_ = false;
-  for (const BindingId id : reducing_) {
-    const State& state = states_[index(id)];
-    reduced_held_ = reduced_held_ || state.engaged || state.lost || state.unknown || state.down;
-  }
-}
-
-/// Sums up what holds reduced speed; `row` is to blame for a change.
-void Bind::hold_reduced(std::size_t row) noexcept {
-  const bool before = reduced();
-  sum_up_reduced();
-  tell_reduced(row, before);
-}
-
-void Bind::watch_reduced(const Signal& signal) noexcept {
-  for (const BindingId id : reducing_) {
-    State& state = states_[index(id)];
-    const BindingSetup& b = bindings_[index(id)];
-    const bool unknown = !all_known(b, signal), plain = b.gesture == Gesture::press || b.gesture == Gesture::chord;
-    const bool down = plain && all_pressed(b, signal);
-    if (unknown == state.unknown && down == state.down) continue;
-    state.unknown = unknown;
-    state.down = down;
-    hold_reduced(index(id));
-  }
-}
-
-void Bind::latch(std::size_t row, bool is_pressed) noexcept {
-  const BindingSetup& b = bindings_[row];
-  if (!is_pressed && b.to != SwitchTo::momentary) return;
-  auto& latched = latched_[index(b.to_layer)];
-  const std::uint8_t before = latched;
-  const bool on = b.to == SwitchTo::momentary ? is_pressed : b.to == SwitchTo::toggle ? before == 0 : b.to == SwitchTo::on;
-  latched = on ? 1 : 0;
-  if (latched != before) ask(Ask::Kind::layer, row);
-}
-
-/// Moves a number by `by` notches, or to the one that the binding names. Faster is for who is in charge. Whether anything changed.
-bool Bind::change_number(std::size_t row, int by, const Signal& signal) noexcept {
-  const BindingSetup& b = bindings_[row];
-  const NumberId number = b.effect == Effect::adjust && b.numbers.empty() ? chosen_ : b.numbers.front();
-  const bool picks = b.percent > 0 || b.goal > 0;
-  const std::size_t handset = index(signal.setup(b.slot).handset);
-  for (std::size_t c = 0; c < in_charge_.size(); ++c) {
-    const CoordinateId coordinate{static_cast<std::uint16_t>(c)};
-    const bool raises = picks ? numbers_.pick_raises(number, b.percent, b.goal, coordinate) : numbers_.move_raises(number, by, coordinate);
-    if (!raises || (in_charge_[c] >> handset & 1u) != 0) continue;
-    ask(Ask::Kind::raise, row);
-    asks_.back().number = number;
-    asks_.back().coordinate = coordinate;
-    return false;
-  }
-  if (!(picks ? numbers_.pick(number, b.percent, b.goal) : numbers_.move(number, by))) return true;
-  ask(Ask::Kind::number, row);
-  asks_.back().number = number;
-  return true;
-}
-
-/// What a press asks for at once, and once more each time it repeats.
-void Bind::act(std::size_t row, const Signal& signal) noexcept {
-  const BindingSetup& b = bindings_[row];
-  switch (b.effect) {
-    case Effect::step: ask(Ask::Kind::step, row); break;
-    case Effect::override:
-    case Effect::increment:
-    case Effect::adjust:
-      if (!change_number(row, b.count, signal)) states_[row].repeats = false;
-      break;
-    case Effect::choose: {
-      std::size_t at = 0;
-      while (at < b.numbers.size() && b.numbers[at] != chosen_) ++at;
-      chosen_ = b.numbers[at + 1 < b.numbers.size() ? at + 1 : 0];
-      ask(Ask::Kind::chosen, row);
-      asks_.back().number = chosen_;
-      break;
-    }
-    case Effect::set:
-      ask(Ask::Kind::set, row);
-      if (b.to == SwitchTo::momentary) asks_.back().to = SwitchTo::on;
-      break;
-    case Effect::layer: latch(row, true); break;
-    case Effect::reduced:
-      if (b.to == SwitchTo::momentary) {
-        states_[row].lost = false;
-        hold_reduced(row);
-      } else {
-        reduce(row, signal);
-      }
-      break;
-    case Effect::ready: ask(Ask::Kind::ready, row); break;
-    case Effect::stow: ask(Ask::Kind::stow, row); break;
-    case Effect::enable:
-      states_[row].engaged = !states_[row].squeezed;
-      ask(states_[row].squeezed ? Ask::Kind::squeezed : Ask::Kind::enable, row);
-      break;
-    case Effect::stop: ask(Ask::Kind::stop, row); break;
-    case Effect::reset: ask(Ask::Kind::reset, row); break;
-    case Effect::jog:
-    case Effect::go:
-    case Effect::pose:
-    case Effect::handwheel:
-    case Effect::follow: break;
-  }
-}
-
-void Bind::touch(std::size_t row) noexcept {
-  if (!states_[row].told) ask(Ask::Kind::touched, row);
-  states_[row].told = true;
-}
-
-/// Bits of the zones in which a binding begins something.
-std::uint32_t Bind::zones_of(const BindingSetup& b) const noexcept {
-  const auto bit_of = [](ZoneId zone) { return 1u << index(zone); };
-  if (permits(b.effect)) return b.zones;
-  if (moves(b.effect)) return bit_of(zone_of_[index(b.coordinate)]);
-  return b.effect == Effect::set ? bit_of(zone_of_switch_[index(b.target)]) : 0;
-}
-
-std::uint32_t Bind::stale_for(const BindingSetup& b) const noexcept {
-  std::uint32_t stale = stale_[index(b.slot)];
-  for (const SlotId member : b.with) stale |= stale_[index(member)];
-  return stale;
-}
-
-void Bind::on_press(std::size_t row, Time at, const Signal& signal) noexcept {
-  const BindingSetup& b = bindings_[row];
-  State& state = states_[row];
-  if (!may(row, signal)) {
-    touch(row);
-    return;
-  }
+void Bind::press(BindingId binding, Time at, const Signal& signal) noexcept {
+  if (!may(binding, signal)) return touch(binding, signal);
+  const BindingSetup& b = bindings_[index(binding)];
+  detail::BindingState& state = states_[index(binding)];
+  detail::Doing moment = doing(binding, signal);
   // What makes safer is never too late.
-  const std::uint32_t wanted = zones_of(b), stale = b.effect == Effect::stow ? 0 : wanted & stale_for(b);
+  const ZoneBits wanted = begins_in(b), stale = about(b.effect).anywhere ? 0 : wanted & stale_for(b);
   if (stale != 0) {
-    ask(Ask::Kind::stale, row);
-    asks_.back().zones = stale;
+    Ask late = detail::asked(b.effect, parts_.numbers);
+    late.counts_as = Ask::Counts::stale;
+    late.zones = stale;
+    moment.ask(late);
     if (stale == wanted) return;
   }
   state.engaged = true;
@@ -293,127 +137,95 @@ void Bind::on_press(std::size_t row, Time at, const Signal& signal) noexcept {
     state.repeats = true;
     state.next = at + b.repeat.front().after;
   }
-  const std::size_t before = asks_.size();
-  act(row, signal);
-  for (std::size_t i = before; permits(b.effect) && i < asks_.size(); ++i) asks_[i].zones &= ~stale;
+  const std::size_t before = parts_.asks.size();
+  detail::press(b.effect, moment);
+  for (std::size_t i = before; i < parts_.asks.size(); ++i) parts_.asks[i].zones &= ~stale;
 }
 
-void Bind::on_release(std::size_t row) noexcept {
-  const BindingSetup& b = bindings_[row];
-  State& state = states_[row];
-  if (state.engaged) {
-    if (b.effect == Effect::layer) latch(row, false);
-    if (b.effect == Effect::set && b.to == SwitchTo::momentary) {
-      ask(Ask::Kind::set, row);
-      asks_.back().to = SwitchTo::off;
-    }
-  }
+void Bind::release(BindingId binding, const Signal& signal) noexcept {
+  detail::Doing moment = doing(binding, signal);
+  detail::release(bindings_[index(binding)].effect, moment);
+  detail::BindingState& state = states_[index(binding)];
   state.engaged = state.repeats = state.told = state.ended = false;
-  if (b.effect == Effect::reduced && b.to == SwitchTo::momentary) hold_reduced(row);
-  if (b.effect != Effect::enable) return;
-  state.squeezed = false;
-  ask(Ask::Kind::release, row);
 }
 
-void Bind::lose(std::size_t row) noexcept {
-  const BindingSetup& b = bindings_[row];
-  State& state = states_[row];
-  if (b.effect == Effect::reduced && b.to == SwitchTo::momentary) state.lost = state.lost || state.engaged || state.down;
-  if (state.engaged) {
-    on_release(row);
-    if (b.effect == Effect::set && b.to == SwitchTo::momentary) asks_.back().lost = true;
-  }
-  state.armed = state.squeezed = state.told = state.ended = false;
-}
-
-std::span<const Ask> Bind::lose(std::span<const SlotId> slots) noexcept {
-  asks_.clear();
+std::span<const Ask> Bind::lose(std::span<const SlotId> slots, const Signal& signal) noexcept {
+  parts_.asks.clear();
+  const auto lose_all = [&](const std::vector<BindingId>& bindings) {
+    for (const BindingId id : bindings) {
+      detail::Doing moment = doing(id, signal);
+      detail::lose(bindings_[index(id)].effect, moment);
+      detail::BindingState& state = states_[index(id)];
+      state.armed = state.engaged = state.repeats = state.squeezed = state.told = state.ended = false;
+    }
+  };
   for (const SlotId slot : slots) {
     gestures_.forget(slot);
-    pressed_[index(slot)] = 0;
+    parts_.layers.forget(slot);
     stale_[index(slot)] = 0;
-    for (const BindingId id : of_slot_[index(slot)]) lose(index(id));
-    for (const BindingId id : chords_of_[index(slot)]) lose(index(id));
+    lose_all(of_slot_[index(slot)]);
+    lose_all(chords_of_[index(slot)]);
   }
-  return asks_;
+  return parts_.asks;
 }
 
 void Bind::end(ZoneId zone, bool live, const Signal& signal) noexcept {
-  const std::uint32_t here = 1u << index(zone);
   for (std::size_t slot = 0; slot < stale_.size(); ++slot)
-    if (gestures_.under_way(id_at<SlotId>(slot))) stale_[slot] |= here;
+    if (gestures_.under_way(id_at<SlotId>(slot))) stale_[slot] |= bit(zone);
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
     const BindingSetup& b = bindings_[row];
     // A switch that is on while its key is held has its own rule for a stop, and goes off with the key.
-    if ((zones_of(b) & here) == 0 || b.effect == Effect::set || (b.effect == Effect::enable && live)) continue;
-    State& state = states_[row];
-    state.zones &= ~here;
-    if (moves(b.effect) || state.zones == 0) end(row, signal);
+    if (!has(begins_in(b), zone) || b.as<effect::Set>() || (b.as<effect::Enable>() && live)) continue;
+    detail::BindingState& state = states_[row];
+    state.zones &= ~bit(zone);
+    if (about(b.effect).moves || state.zones == 0) end(id_at<BindingId>(row), signal);
   }
 }
 
 /// What stands for a hand ends here: a key that is down does no more, a deflection has to be at neutral before it counts again.
-void Bind::end(std::size_t row, const Signal& signal) noexcept {
-  State& state = states_[row];
-  state.ended = state.ended || (state.engaged && moves(bindings_[row].effect));
+void Bind::end(BindingId binding, const Signal& signal) noexcept {
+  const BindingSetup& b = bindings_[index(binding)];
+  detail::BindingState& state = states_[index(binding)];
+  state.ended = state.ended || (state.engaged && about(b.effect).moves);
   state.engaged = state.repeats = false;
-  state.armed = signal.sample(bindings_[row].slot).neutral();
+  state.armed = signal.sample(b.slot).neutral();
 }
 
 void Bind::end_moves(std::span<const AxisId> coordinates, const Signal& signal) noexcept {
   for (const Moving& m : moving_)
     for (const AxisId axis : coordinates)
-      if (index(axis) == index(m.coordinate) && !m.follows) end(index(m.binding), signal);
-}
-
-bool Bind::all_known(const BindingSetup& b, const Signal& signal) const noexcept {
-  bool known = signal.sample(b.slot).known;
-  for (const SlotId member : b.with) known = known && signal.sample(member).known;
-  return known;
-}
-
-bool Bind::all_pressed(const BindingSetup& b, const Signal& signal) const noexcept {
-  bool held = pressed(b.slot, signal);
-  for (const SlotId member : b.with) held = held && pressed(member, signal);
-  return held;
+      if (index(axis) == index(m.coordinate) && !m.by_place) end(m.binding, signal);
 }
 
 bool Bind::enabling(ZoneId zone, const Signal& signal) const noexcept {
   for (const BindingId id : enabling_) {
-    const State& state = states_[index(id)];
-    if (state.engaged && (state.zones >> index(zone) & 1u) != 0 && all_pressed(bindings_[index(id)], signal)) return true;
+    const detail::BindingState& state = states_[index(id)];
+    const auto down = [&](SlotId slot) { return parts_.layers.down(slot, signal); };
+    if (state.engaged && has(state.zones, zone) && all_of(bindings_[index(id)], down)) return true;
   }
   return false;
 }
 
-/// Whether a handset is in charge of everything that moves.
-bool Bind::in_charge_of_all(SlotId slot, const Signal& signal) const noexcept {
-  std::uint32_t bits = ~0u;
-  for (const std::uint32_t one : in_charge_) bits &= one;
-  return (bits >> index(signal.setup(slot).handset) & 1u) != 0;
-}
-
-void Bind::watch_squeeze(std::size_t row, const Signal& signal) noexcept {
-  const BindingSetup& b = bindings_[row];
-  const double value = signal.sample(b.slot).value;
-  if (b.effect != Effect::enable || states_[row].squeezed || !(value > b.squeeze)) return;
-  states_[row].squeezed = true;
-  ask(Ask::Kind::squeeze, row);
+void Bind::watch_squeeze(BindingId binding, const Signal& signal) noexcept {
+  const BindingSetup& b = bindings_[index(binding)];
+  const auto* enable = b.as<effect::Enable>();
+  detail::BindingState& state = states_[index(binding)];
+  if (!enable || !enable->squeeze || state.squeezed || !(signal.sample(b.slot).value > *enable->squeeze)) return;
+  state.squeezed = true;
+  doing(binding, signal).ask({.kind = Ask::Kind::squeeze, .zones = enable->zones});
 }
 
 /// Whether this key is the last one of a chord; the chord is pressed then.
 bool Bind::complete_chord(SlotId slot, Time at, const Signal& signal) noexcept {
   for (const BindingId id : chords_of_[index(slot)]) {
     const BindingSetup& b = bindings_[index(id)];
-    if (b.layer != layer_of(b.slot, signal) && b.effect != Effect::stow) continue;
+    if (b.layer != parts_.layers.of(b.slot, signal) && !about(b.effect).anywhere) continue;
     const Time since = at - gestures_.times().chord;
     const auto is_there = [&](SlotId member) { return member == slot || gestures_.undecided_since(member, since); };
-    bool all = is_there(b.slot);
-    for (const SlotId member : b.with) all = all && is_there(member);
-    if (!all) continue;
+    if (!all_of(b, is_there)) continue;
     gestures_.take(b.slot);
     for (const SlotId member : b.with) gestures_.take(member);
-    on_press(index(id), at, signal);
+    press(id, at, signal);
     return true;
   }
   return false;
@@ -423,16 +235,16 @@ void Bind::turned_out(std::span<const Gestures::Outcome> outcomes, const Signal&
   for (const Gestures::Outcome& outcome : outcomes) {
     for (const BindingId id : of_slot_[index(outcome.slot)]) {
       const BindingSetup& b = bindings_[index(id)];
-      const bool here = b.layer == pressed_in_[index(outcome.slot)] || b.effect == Effect::stow;
-      if (!here || b.gesture != outcome.gesture || b.effect == Effect::stop) continue;
-      on_press(index(id), outcome.at, signal);
-      if (outcome.over) on_release(index(id));
+      const bool here = b.layer == pressed_in_[index(outcome.slot)] || about(b.effect).anywhere;
+      if (!here || b.gesture != outcome.gesture || b.as<effect::Stop>()) continue;
+      press(id, outcome.at, signal);
+      if (outcome.over) release(id, signal);
     }
   }
 }
 
 void Bind::key_down(SlotId slot, Time at, const Signal& signal) noexcept {
-  const LayerId layer = layer_of(slot, signal);
+  const LayerId layer = parts_.layers.of(slot, signal);
   pressed_in_[index(slot)] = layer;
   if (!gestures_.tapped(slot)) stale_[index(slot)] = 0;
   if (!chords_of_[index(slot)].empty() && complete_chord(slot, at, signal)) return;
@@ -442,66 +254,64 @@ void Bind::key_down(SlotId slot, Time at, const Signal& signal) noexcept {
 void Bind::key_up(SlotId slot, Time at, const Signal& signal) noexcept {
   turned_out(gestures_.release(slot, at), signal);
   for (const BindingId id : of_slot_[index(slot)])
-    if (bindings_[index(id)].gesture != Gesture::release && bindings_[index(id)].effect != Effect::stop) on_release(index(id));
+    if (bindings_[index(id)].gesture != Gesture::release && !bindings_[index(id)].as<effect::Stop>()) release(id, signal);
   for (const BindingId id : chords_of_[index(slot)])
-    if (states_[index(id)].engaged) on_release(index(id));
+    if (states_[index(id)].engaged) release(id, signal);
 }
 
 /// Counts of a dial.
 void Bind::turn(const Change& change, const Signal& signal) noexcept {
   if (change.counts == 0) return;
   for (const BindingId id : of_slot_[index(change.slot)]) {
-    const std::size_t row = index(id);
-    if (!counts(row, signal)) continue;
-    if (!may(row, signal)) {
-      ask(Ask::Kind::touched, row);
-    } else if (bindings_[row].effect == Effect::handwheel) {
-      ask(Ask::Kind::wheel, row);
-      asks_.back().counts = change.counts;
-    } else if (const BindingSetup& b = bindings_[row]; b.effect == Effect::adjust) {
-      change_number(row, b.count * change.counts, signal);
-    }
+    if (!counts(id, signal)) continue;
+    detail::Doing moment = doing(id, signal);
+    const std::size_t before = parts_.asks.size();
+    detail::turn(bindings_[index(id)].effect, change.counts, moment);
+    for (std::size_t i = before; i < parts_.asks.size() && !may(id, signal); ++i) parts_.asks[i].counts_as = Ask::Counts::touched;
   }
 }
 
 std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) noexcept {
   using Kind = Change::Kind;
-  asks_.clear();
+  parts_.asks.clear();
+  const auto stop = [&](BindingId id) {
+    if (const auto* e = bindings_[index(id)].as<effect::Stop>()) doing(id, signal).ask({.kind = Ask::Kind::stop, .zones = e->zones});
+  };
   // What was not taken begins nothing; but a stop counts however it comes.
   if (change.kind == Kind::nothing && change.slot != no<SlotId> && change.pressed)
-    for (const BindingId id : of_slot_[index(change.slot)])
-      if (bindings_[index(id)].effect == Effect::stop) act(index(id), signal);
+    for (const BindingId id : of_slot_[index(change.slot)]) stop(id);
   if (change.kind == Kind::counted) turn(change, signal);
-  if (change.kind != Kind::key && change.kind != Kind::held && change.kind != Kind::moved) return asks_;
-  const bool edge = change.kind == Kind::moved ? press_changed(change, signal) : change.kind == Kind::key;
-  const bool down = change.kind == Kind::moved ? pressed_[index(change.slot)] != 0 : change.pressed;
+  if (change.kind != Kind::key && change.kind != Kind::held && change.kind != Kind::moved) return parts_.asks;
+  const bool edge = change.kind == Kind::moved ? parts_.layers.press(change, signal) : change.kind == Kind::key;
+  const bool down = change.kind == Kind::moved ? parts_.layers.down_by_deflection(change.slot) : change.pressed;
   const bool unseen = change.kind == Kind::held || change.first;
   for (const BindingId id : of_slot_[index(change.slot)]) {
-    const std::size_t row = index(id);
     // A stop counts however it comes to be down, in any layer; nothing else does without being seen pressed.
-    if (bindings_[row].effect == Effect::stop && down && (edge || unseen)) act(row, signal);
-    watch_squeeze(row, signal);
-    if (change.kind != Kind::moved || !moves(bindings_[row].effect)) continue;
+    if (down && (edge || unseen)) stop(id);
+    watch_squeeze(id, signal);
+    if (change.kind != Kind::moved || !about(bindings_[index(id)].effect).moves) continue;
     if (signal.sample(change.slot).neutral()) {
-      states_[row].told = false;
-    } else if (!may(row, signal) && counts(row, signal)) {
-      touch(row);
+      states_[index(id)].told = false;
+    } else if (!may(id, signal) && counts(id, signal)) {
+      touch(id, signal);
     }
   }
   if (edge && down) key_down(change.slot, change.at, signal);
   if (edge && !down) key_up(change.slot, change.at, signal);
-  return asks_;
+  return parts_.asks;
 }
 
 void Bind::repeat(Time now, const Signal& signal) noexcept {
   for (const BindingId id : repeating_) {
-    State& state = states_[index(id)];
+    const BindingSetup& b = bindings_[index(id)];
+    detail::BindingState& state = states_[index(id)];
     for (std::size_t i = 0; i < max_repeats && state.repeats && state.next <= now; ++i) {
-      state.repeats = counts(index(id), signal);
+      state.repeats = counts(id, signal);
       if (!state.repeats) break;
-      act(index(id), signal);
+      detail::Doing moment = doing(id, signal);
+      detail::press(b.effect, moment);
       Span every{};
-      for (const RepeatStage& stage : bindings_[index(id)].repeat)
+      for (const RepeatStage& stage : b.repeat)
         if (state.next - state.since >= stage.after) every = stage.every;
       state.next += every;
     }
@@ -510,24 +320,34 @@ void Bind::repeat(Time now, const Signal& signal) noexcept {
   }
 }
 
+void Bind::watch_reduced(const Signal& signal) noexcept {
+  for (const BindingId id : reducing_) {
+    const BindingSetup& b = bindings_[index(id)];
+    const bool known = all_of(b, [&](SlotId slot) { return signal.sample(slot).known; });
+    const bool plain = b.gesture == Gesture::press || b.gesture == Gesture::chord;
+    const bool before = parts_.reduced.on();
+    parts_.reduced.see(id, known, plain && all_of(b, [&](SlotId slot) { return parts_.layers.down(slot, signal); }));
+    doing(id, signal).tell_reduced(before);
+  }
+}
+
 /// What is asked for by keeping reset down: once.
-void Bind::wait_for_long_reset(Time now) noexcept {
+void Bind::watch_reset(Time now, const Signal& signal) noexcept {
   for (const BindingId id : resetting_) {
-    State& state = states_[index(id)];
+    detail::BindingState& state = states_[index(id)];
     if (!state.engaged || state.told || now - state.since < long_reset) continue;
     state.told = true;
-    ask(Ask::Kind::reset_long, index(id));
-    asks_.back().zones = state.zones;
+    doing(id, signal).ask({.kind = Ask::Kind::reset_long, .zones = state.zones});
   }
 }
 
 std::span<const Ask> Bind::pass(Time now, const Signal& signal) noexcept {
-  asks_.clear();
+  parts_.asks.clear();
   watch_reduced(signal);
-  wait_for_long_reset(now);
+  watch_reset(now, signal);
   turned_out(gestures_.pass(now), signal);
   repeat(now, signal);
-  return asks_;
+  return parts_.asks;
 }
 
 Bind::Hold Bind::holding(Time now) const noexcept {
@@ -540,63 +360,25 @@ Bind::Hold Bind::holding(Time now) const noexcept {
   return most;
 }
 
-double Bind::grown(const BindingSetup& b, Span held) noexcept {
-  double share = 1;
-  for (const JogStage& stage : b.stages)
-    if (held >= stage.after) share = stage.share;
-  return share;
-}
-
-/// Adds what one binding asks for, that is deflected or held, and counts.
-void Bind::add_request(std::size_t row, const Sample& sample, Time now, std::span<Request> out) noexcept {
-  const BindingSetup& b = bindings_[row];
-  if (b.effect == Effect::pose) {
-    for (const PosePlace& place : b.pose)
-      if (out[index(place.coordinate)].going) return;
-    for (const PosePlace& place : b.pose) {
-      Request& request = out[index(place.coordinate)];
-      request.going = request.posing = true;
-      request.goal = place.goal;
-      request.by = b.slot;
-    }
-    return;
-  }
-  Request& request = out[index(b.coordinate)];
-  request.by = b.slot;
-  if (b.effect == Effect::jog) {
-    const bool by_key = sample.value == 0;
-    request.jog += b.share * (by_key ? grown(b, now - states_[row].since) : sample.value);
-    request.jogging = true;
-    request.accel = b.accel < request.accel ? b.accel : request.accel;
-  } else if (!request.going) {
-    request.going = true;
-    request.goal = b.goal;
-  }
-}
-
-void Bind::follow(const BindingSetup& b, const Sample& sample, bool centred, Request& request) const noexcept {
-  const double place = centred ? (sample.value + 1) / 2 : sample.value;
-  request.following = true;
-  // Both ends exactly.
-  request.position = place == 1 ? b.high : b.low + place * (b.high - b.low);
-  request.catch_up = b.catch_up;
-  request.by = b.slot;
-}
-
 void Bind::requests(const Signal& signal, Time now, std::span<Request> out) noexcept {
   for (Request& request : out) request = Request{};
   for (const Moving& m : moving_) {
-    const std::size_t row = index(m.binding);
-    State& state = states_[row];
+    detail::BindingState& state = states_[index(m.binding)];
     const Sample& sample = signal.sample(m.slot);
-    if (!sample.known || (m.layered && !counts(row, signal)) || !may(row, signal)) {
+    const bool may_move = has(parts_.in_charge[index(m.coordinate)], signal.setup(m.slot).handset);
+    if (!sample.known || (m.layered && !counts(m.binding, signal)) || !may_move) {
       state.armed = state.engaged = false;
       continue;
     }
     const ControlKind kind = signal.setup(m.slot).calibration.kind();
-    if (m.follows) {
-      follow(bindings_[row], sample, kind == ControlKind::centred, out[index(m.coordinate)]);
-      out[index(m.coordinate)].follower = m.binding;
+    const detail::Steady control{.binding = m.binding,
+                                 .slot = m.slot,
+                                 .value = sample.value,
+                                 .place = kind == ControlKind::centred ? (sample.value + 1) / 2 : sample.value,
+                                 .held = now - state.since};
+    const Effect& effect = bindings_[index(m.binding)].effect;
+    if (m.by_place) {
+      detail::request(effect, control, out);
       continue;
     }
     const bool by_key = m.by_key || kind == ControlKind::key;
@@ -604,7 +386,7 @@ void Bind::requests(const Signal& signal, Time now, std::span<Request> out) noex
     if (by_key && state.ended) out[index(m.coordinate)].waiting_for = m.slot;
     if (by_key ? !state.engaged : sample.value == 0) continue;
     if (by_key || state.armed) {
-      add_request(row, sample, now, out);
+      detail::request(effect, control, out);
     } else {
       out[index(m.coordinate)].waiting_for = m.slot;
     }

@@ -1,6 +1,28 @@
 #include <gyrax/bind/gesture.hpp>
 
+#include <array>
+
 namespace gyrax {
+namespace {
+
+constexpr std::array<AboutGesture, 6> gestures{{{Gesture::press, "press", "", false},
+                                                {Gesture::release, "release", " released", true},
+                                                {Gesture::tap, "tap", " tapped", true},
+                                                {Gesture::double_tap, "double_tap", " tapped twice", false},
+                                                {Gesture::hold, "hold", " held", false},
+                                                {Gesture::chord, nullptr, " together", false}}};
+
+}  // namespace
+
+std::span<const AboutGesture> about_gestures() noexcept { return gestures; }
+const AboutGesture& about(Gesture gesture) noexcept { return gestures[static_cast<std::size_t>(gesture)]; }
+
+void Rivals::add(Gesture gesture, Span hold_time) noexcept {
+  tap = tap || gesture == Gesture::tap;
+  double_tap = double_tap || gesture == Gesture::double_tap;
+  chord = chord || gesture == Gesture::chord;
+  if (gesture == Gesture::hold) hold = hold_time;
+}
 
 Span rival_delay(const Rivals& rivals, const GestureTimes& times) noexcept {
   Span longest{};

@@ -16,17 +16,14 @@ sim::BenchAxis bench_axis(const AxisSetup& axis, const SimulatedInfo& info) {
   made.measured = axis.position == PositionKind::measured;
   // A machine wakes up anywhere; this one at the end of its travel that is nearest to zero.
   made.start = made.measured ? (axis.limits.low() > 0 ? axis.limits.low() : axis.limits.high() < 0 ? axis.limits.high() : 0) : axis.start;
-  if (axis.motor) {
+  const WordMeaning meaning = meaning_of(axis.drive);
+  made.scale = meaning.scale;
+  made.offset = meaning.offset;
+  if (!is_place(axis.drive)) {
     made.motor = true;
     made.start = 0;
     made.speed = 100;
-    made.scale = (axis.motor->reversed ? -100.0 : 100.0) / MotorMap::full;
-    made.dead_band = axis.motor->dead_band;
-  }
-  if (axis.servo) {
-    const int low = axis.servo->low_us(), high = axis.servo->high_us();
-    made.scale = (axis.servo->position(high) - axis.servo->position(low)) / (high - low);
-    made.offset = axis.servo->position(low) - made.scale * low;
+    made.dead_band = meaning.dead_band;
   }
   return made;
 }

@@ -45,7 +45,7 @@ bool SupervisedHands::next(HandsetItem& item, Time now) noexcept {
 /// Whether a reading of a real device is the press of a stop.
 bool SupervisedHands::is_stop(const Reading& reading) const noexcept {
   for (const BindingSetup& b : rig_.setup.bindings) {
-    if (b.effect != Effect::stop) continue;
+    if (!b.as<effect::Stop>()) continue;
     const ControlSetup& control = rig_.setup.controls[index(b.slot)];
     if (control.handset != reading.handset || control.control != reading.control) continue;
     const bool key = control.calibration.kind() == ControlKind::key;

@@ -13,4 +13,10 @@ std::int32_t MotorMap::power(double share) const noexcept {
   return (share < 0) != reversed ? -out : out;
 }
 
+AxisWord MotorMap::word(const AxisCommand& command) const noexcept {
+  return {command.mode, command.mode == Mode::off ? 0 : power(command.v / 100), 0};
+}
+
+WordMeaning MotorMap::meaning() const noexcept { return {(reversed ? -100.0 : 100.0) / full, 0, dead_band}; }
+
 }  // namespace gyrax

@@ -1,4 +1,3 @@
-#include <gyrax/base/nano.hpp>
 #include <gyrax/output/output.hpp>
 
 namespace gyrax {
@@ -13,12 +12,11 @@ std::size_t channels(std::span<const Wiring> wiring, std::size_t link) {
 
 }  // namespace
 
-Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const std::optional<ServoMap>> servos,
-               std::span<const std::optional<MotorMap>> motors, std::span<const Wiring> switches)
+Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const Drive> drives,
+               std::span<const Wiring> switches)
     : axes_(axes.begin(), axes.end()),
       switches_(switches.begin(), switches.end()),
-      servos_(servos.begin(), servos.end()),
-      motors_(motors.begin(), motors.end()),
+      drives_(drives.begin(), drives.end()),
       places_(links.size()),
       frames_(links.size()) {
   std::size_t words = 0, bits = 0;
@@ -38,21 +36,14 @@ Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, s
   }
 }
 
-AxisWord Output::word(AxisId axis, const AxisCommand& command) const noexcept {
-  // A motor has no place, only a speed; without power from here it has none at all.
-  if (const auto& motor = motors_[index(axis)]) return {command.mode, command.mode == Mode::off ? 0 : motor->power(command.v / 100)};
-  const auto& servo = servos_[index(axis)];
-  return {command.mode, servo ? std::int64_t{servo->pulse_us(command.p)} : to_nano(command.p)};
-}
-
 std::span<const Frame> Output::frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches, Time now) noexcept {
   for (std::size_t i = 0; i < axes_.size(); ++i)
-    words_[places_[index(axes_[i].link)].first_axis + axes_[i].channel] = word(id_at<AxisId>(i), commands[i]);
+    words_[places_[index(axes_[i].link)].first_axis + axes_[i].channel] = word_of(drives_[i], commands[i]);
   for (std::size_t i = 0; i < switches_.size(); ++i)
     bits_[places_[index(switches_[i].link)].first_switch + switches_[i].channel] = switches[i];
   for (Frame& frame : frames_) {
     ++frame.sequence;
-    frame.sent = now;
+    frame.sent = frame.due = now;
   }
   return frames_;
 }

@@ -44,4 +44,11 @@ double ServoMap::position(int pulse_us) const noexcept {
   return low_ + share * (high_ - low_);
 }
 
+WordMeaning ServoMap::meaning() const noexcept {
+  WordMeaning meaning;
+  meaning.scale = (position(high_us_) - position(low_us_)) / (high_us_ - low_us_);
+  meaning.offset = position(low_us_) - meaning.scale * low_us_;
+  return meaning;
+}
+
 }  // namespace gyrax

@@ -1,4 +1,6 @@
-// Axes: how far, how fast, where they are, and what drives them.
+// Axes: how far, how fast, where they are, and what `check` says of each.
+#include "axes.hpp"
+
 #include "builder.hpp"
 
 #include <fmt/format.h>
@@ -16,13 +18,13 @@ void RigBuilder::read_axes(Table& root) {
     axis_channels_.push_back(0);
     switch_channels_.push_back(0);
   }
-  if (zone_names_.empty()) {
-    zone_names_["main"] = 0;
+  if (names_.zones.empty()) {
+    names_.zones["main"] = 0;
     rig_.zones.emplace_back("main");
     rig_.setup.zones.emplace_back().categories = categories_;
   }
   for (auto& [name, table] : root.tables("axis")) {
-    if (!add_name(table, axis_names_, name, "axis")) continue;
+    if (!add_name(table, names_.axes, name, "axis")) continue;
     read_axis(table, name);
     table.refuse_the_rest();
   }
@@ -38,14 +40,14 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   const MotionLimits full = read_limits(table, info);
   const auto [low, high] = travel.value_or(std::pair(-max_position, max_position));
   axis.limits = *AxisLimits::make(low, high, full);
-  axis.zone = pick<ZoneId>(table, "zone", zone_names_, "zone");
+  axis.zone = pick<ZoneId>(table, "zone", names_.zones, "zone");
   axis.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
   if (axis.wiring.link != no<LinkId>) axis.wiring.channel = axis_channels_[index(axis.wiring.link)]++;
-  if (info.motor) {
-    read_motor(table, axis);
-  } else {
-    read_servo(table, axis);
+  read_drive(table, info.unit, axis);
+  if (is_place(axis.drive)) {
     read_position(table, axis);
+  } else {
+    axis.position = PositionKind::assumed;
   }
   needs_.push_back(table.has("needs") ? table.texts("needs") : std::vector<std::string>{});
   needed_at_.push_back(table);
@@ -54,18 +56,6 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   grouped_.push_back(0);
   read_own_override(table, {id_at<AxisId>(rig_.axes.size() - 1)});
   read_increments(table);
-}
-
-/// A motor runs at a share of its power: no place, no travel.
-void RigBuilder::read_motor(Table& table, AxisSetup& axis) {
-  axis.position = PositionKind::assumed;
-  axis.motor.emplace();
-  if (auto motor = table.table("motor")) {
-    axis.motor->dead_band = motor->number("dead_band", {0, 90, false, "%"}, 0) / 100;
-    axis.motor->reversed = motor->flag("reversed").value_or(false);
-    axis.rest = from_seconds(motor->number("rest_ms", {0, 60'000, false, "ms"}, 0) / 1e3);
-    motor->refuse_the_rest();
-  }
 }
 
 /// `[low, high]`, or "endless" for what turns.
@@ -113,44 +103,19 @@ MotionLimits RigBuilder::read_limits(Table& table, AxisInfo& info) {
 }
 
 void RigBuilder::read_position(Table& table, AxisSetup& axis) {
-  const std::string kind = table.choice("position", {"measured", "assumed"}).value_or(axis.servo ? "assumed" : "measured");
+  const bool unseen = row_of(axis.drive).unseen;
+  const std::string kind = table.choice("position", {"measured", "assumed"}).value_or(unseen ? "assumed" : "measured");
   axis.position = kind == "measured" ? PositionKind::measured : PositionKind::assumed;
   const Allowed inside{axis.limits.low(), axis.limits.high(), false, "(its travel)"};
   if (axis.position == PositionKind::assumed) {
     // Nothing measures it, so only a person knows where it stands when the power comes on. A servo of unknown place takes its first move
     // slowly, and to its middle is the shortest way.
     const double middle = (axis.limits.low() + axis.limits.high()) / 2;
-    axis.start = axis.servo ? table.number("start", inside, middle) : table.required_number("start", inside).value_or(0);
+    axis.start = unseen ? table.number("start", inside, middle) : table.required_number("start", inside).value_or(0);
     return;
   }
   axis.following_error = table.number("following_error", {0, max_position, true, "unit"}, axis.limits.speed() * 0.1);
   axis.in_position = table.number("in_position", {0, axis.following_error, false, "unit"}, axis.following_error / 100);
-}
-
-void RigBuilder::read_servo(Table& table, AxisSetup& axis) {
-  auto servo = table.table("servo");
-  if (!servo) return;
-  const auto ends = servo->range("ends", {-max_position, max_position, false, "unit"});
-  if (!servo->has("ends")) servo->missing("ends", "the positions [low, high] at the servo's two ends");
-  const auto pulses = servo->range("pulse_us", {ServoMap::min_us, ServoMap::max_us, false, "µs", true});
-  if (!servo->has("pulse_us")) servo->missing("pulse_us", "the pulses [low, high] at the servo's two ends, in µs");
-  const auto trim = servo->whole("trim_us", {-1000, 1000, false, "µs"}).value_or(0);
-  const bool reversed = servo->flag("reversed").value_or(false);
-  servo->refuse_the_rest();
-  if (!ends || !pulses) return;
-  axis.servo = ServoMap::make(ends->first, ends->second, static_cast<int>(pulses->first), static_cast<int>(pulses->second), reversed,
-                              static_cast<int>(trim));
-  if (axis.servo && axis.servo->reaches(axis.limits.low()) && axis.servo->reaches(axis.limits.high())) return;
-  const auto at = [&](double position) {
-    const double share = (position - ends->first) / (ends->second - ends->first);
-    const double run = (reversed ? 1 - share : share) * (pulses->second - pulses->first);
-    return pulses->first + run + static_cast<double>(trim);
-  };
-  servo->problem(
-      Code::servo_reach, "",
-      fmt::format("the travel [{:g}, {:g}] needs pulses of {:.0f} and {:.0f} µs", axis.limits.low(), axis.limits.high(),
-                  at(axis.limits.low()), at(axis.limits.high())),
-      fmt::format("they must lie within [{:.0f}, {:.0f}] µs: less travel, less trim or other ends", pulses->first, pulses->second));
 }
 
 void RigBuilder::read_increments(Table& table) {
@@ -171,6 +136,25 @@ void RigBuilder::read_increments(Table& table) {
     }
   }
   rig_.setup.notches.increments.push_back(notches);
+}
+
+std::string position_words(const Rig& rig, std::size_t a) {
+  const AxisSetup& axis = rig.setup.axes[a];
+  const std::string& unit = rig.axes[a].unit;
+  const DriveRow& drive = row_of(axis.drive);
+  std::string text;
+  if (is_place(axis.drive))
+    text = axis.position == PositionKind::measured ? fmt::format("measured, within {:g} {} of the command", axis.following_error, unit)
+                                                   : fmt::format("assumed, at {:g} {} first", axis.start, unit);
+  if (drive.describe != nullptr) text += (text.empty() ? "" : "; ") + drive.describe(axis);
+  return text;
+}
+
+std::string needs_words(const Rig& rig, std::size_t a) {
+  std::string text;
+  for (const SwitchId target : rig.setup.axes[a].needs)
+    text += (text.empty() ? "; moves only while on: " : ", ") + rig.switches[index(target)];
+  return text;
 }
 
 }  // namespace gyrax

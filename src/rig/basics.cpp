@@ -46,7 +46,7 @@ void RigBuilder::read_basics(Table& root) {
     r.speed = reduced->number("percent", percent_of_speed, 100) / 100;
     r.accel = reduced->number("accel_percent", percent_of_speed, 100) / 100;
     r.starts_on = reduced->choice("start", {"off", "on"}).value_or("on") == "on";
-    can_be_reduced_ = true;
+    names_.can_be_reduced = true;
     reduced->refuse_the_rest();
   }
   if (auto stops = root.table("stops")) {
@@ -125,7 +125,7 @@ void RigBuilder::read_simulated(Table& link, SimulatedInfo& info) {
 
 void RigBuilder::read_zones(Table& root) {
   for (auto& [name, table] : root.tables("zone")) {
-    if (!add_name(table, zone_names_, name, "zone")) continue;
+    if (!add_name(table, names_.zones, name, "zone")) continue;
     ZoneSetup zone;
     zone.categories = categories_;
     if (auto stops = table.table("stops")) read_stops(*stops, zone);

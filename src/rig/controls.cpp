@@ -12,7 +12,6 @@ namespace {
 
 constexpr double stick_dead_zone = 0.10, other_dead_zone = 0.05;
 constexpr Allowed raw{-Calibration::max_raw, Calibration::max_raw, false, ""};
-constexpr Allowed share{0, 90, false, "%"};
 
 ControlKind kind_of(ControlShape shape) {
   return shape == ControlShape::centred     ? ControlKind::centred
@@ -30,45 +29,6 @@ const std::vector<std::string> ways{"difference", "mean", "greater", "speed", "t
 
 }  // namespace
 
-/// Dead zone, straight pushes, curve, smoothing: what sticks, triggers and virtual controls may have.
-void RigBuilder::read_shape(Table& table, ControlWish& wish, bool pair) {
-  if (const auto dead = table.number("dead_zone", share)) wish.dead_zone = *dead / 100;
-  if (const auto back = table.number("hysteresis", share)) wish.hysteresis = *back / 100;
-  if (const auto outer = table.number("outer", {0, 50, false, "%"})) wish.outer = *outer / 100;
-  if (const auto straight = table.number("straight", share)) {
-    wish.straight = {*straight / 100, *straight / 400, 0};
-    if (!pair)
-      table.problem(Code::wrong_control, "straight", "only a stick has pushes to keep straight", "on \"stick.left\" or \"stick.right\"");
-  }
-  if (wish.hysteresis > wish.dead_zone.value_or(1))
-    table.problem(Code::out_of_range, "hysteresis", "it is greater than the dead zone", "at most the dead zone");
-  if (wish.dead_zone.value_or(0) + wish.outer >= 1)
-    table.problem(Code::out_of_range, "outer", "nothing is left between the two dead zones", "less of one of them");
-  if (const auto expo = table.number("expo", {0, 100, false, "%"})) wish.curve = *Curve::expo(*expo / 100);
-  if (table.has("curve")) {
-    const auto pairs = table.pairs("curve");
-    std::vector<Curve::Point> points;
-    for (const auto& [in, out] : pairs.value_or(std::vector<std::pair<double, double>>{})) points.push_back({in / 100, out / 100});
-    const auto curve = points.empty() || wish.curve ? std::nullopt : Curve::through(points);
-    if (!curve)
-      table.problem(
-          Code::out_of_range, "curve", wish.curve ? "there is an 'expo' already" : "these points make no curve",
-          fmt::format("one of them; at most {} pairs [in %, out %] between [0, 0] and [100, 100], neither ever falling, as [[50, 20]]",
-                      Curve::max_points));
-    if (curve) wish.curve = curve;
-  }
-  wish.smoothing_s = table.number("smoothing_ms", {0, 2000, false, "ms"}, 0) / 1e3;
-  if (table.has("press")) {
-    const auto at = table.numbers("press", {0, 100, true, "%"});
-    if (at.size() == 2 && at[1] <= at[0]) {
-      wish.press = {at[0] / 100, at[1] / 100};
-    } else {
-      table.problem(Code::out_of_range, "press", "these are no two bounds of a press",
-                    "[pressed from, until below] in percent, as [60, 40]");
-    }
-  }
-}
-
 void RigBuilder::read_control(Table& controls, HandsetId handset, const std::string& name) {
   auto table = controls.table(name.c_str());
   if (!table) return;
@@ -83,14 +43,14 @@ void RigBuilder::read_control(Table& controls, HandsetId handset, const std::str
   const ControlShape shape = is_stick ? ControlShape::centred : control->shape;
   if (shape == ControlShape::counts) {
     wish.reversed = table->flag("reversed");
-    wish.detent = static_cast<int>(table->whole("detent", {1, 1000, false, "counts"}).value_or(1));
+    read_shape(*table, Shaped::counts, wish);
   } else if (shape == ControlShape::key) {
-    wish.debounce = from_seconds(table->number("debounce_ms", {0, 100, false, "ms"}, 0) / 1e3);
+    read_shape(*table, Shaped::key, wish);
     if (!table->is_table("dead_zone") && table->has("dead_zone") && !table->is_text("dead_zone"))
       table->problem(Code::wrong_control, "dead_zone", fmt::format("'{}' has no ends and no dead zone", name),
                      "debounce_ms, or leave it out");
   } else {
-    read_shape(*table, wish, is_stick);
+    read_shape(*table, is_stick ? Shaped::stick : Shaped::deflection, wish);
     if (!is_stick) read_ends(*table, wish, *control);
   }
   table->refuse_the_rest();
@@ -171,7 +131,7 @@ void RigBuilder::read_virtual(Table& virtual_control, HandsetId handset, const s
     made.one_sided = made.one_sided && control != nullptr && control->shape == ControlShape::one_sided;
   }
   made.one_sided = made.one_sided && (made.how == VirtualControl::How::mean || made.how == VirtualControl::How::greater);
-  if (made.how != VirtualControl::How::key) read_shape(*table, made.shape, false);
+  if (made.how != VirtualControl::How::key) read_shape(*table, Shaped::deflection, made.shape);
   table->refuse_the_rest();
   const auto add = [&](const std::string& full, VirtualControl::How how) {
     made.how = how;
@@ -190,28 +150,29 @@ void RigBuilder::read_virtual(Table& virtual_control, HandsetId handset, const s
   }
 }
 
-const RigBuilder::ControlWish* RigBuilder::wish_for(HandsetId handset, const std::string& name) const {
+const ControlWish* RigBuilder::wish_for(HandsetId handset, const std::string& name) const {
   const auto at = wishes_.find({index(handset), name});
   return at == wishes_.end() ? nullptr : &at->second;
 }
 
 /// What the rig says of a shape, otherwise what was measured, otherwise the usual.
 void RigBuilder::give_shape(ControlSetup& setup, const ControlWish* wish, double usual_dead_zone) const {
-  setup.shape.zone.inner = usual_dead_zone;
-  if (wish == nullptr) return;
-  if (wish->measured && !wish->dead_zone) {
-    setup.shape.zone.inner = wish->measured->dead_zone;
-    setup.shape.zone.hysteresis = wish->measured->hysteresis;
+  if (wish == nullptr) {
+    setup.shape.zone.inner = usual_dead_zone;
+    return;
   }
-  if (wish->dead_zone) setup.shape.zone.inner = *wish->dead_zone;
-  if (wish->hysteresis > 0) setup.shape.zone.hysteresis = std::min(wish->hysteresis, setup.shape.zone.inner);
-  setup.shape.zone.outer = wish->outer;
-  setup.shape.straight = wish->straight;
-  if (wish->curve) setup.shape.curve = *wish->curve;
-  setup.smoothing_s = wish->smoothing_s;
-  if (wish->press) std::tie(setup.press_at, setup.release_below) = *wish->press;
-  setup.debounce = wish->debounce == Span{} && wish->measured ? from_seconds(wish->measured->debounce_s) : wish->debounce;
-  setup.detent = wish->detent;
+  ControlSetup made = wish->said;
+  made.handset = setup.handset;
+  made.control = setup.control;
+  made.calibration = setup.calibration;
+  made.virtual_control = setup.virtual_control;
+  const bool as_measured = wish->measured && !wish->dead_zone;
+  Zone& zone = made.shape.zone;
+  zone.inner = wish->dead_zone.value_or(as_measured ? wish->measured->dead_zone : usual_dead_zone);
+  if (as_measured && !(zone.hysteresis > 0)) zone.hysteresis = wish->measured->hysteresis;
+  zone.hysteresis = std::min(zone.hysteresis, zone.inner);
+  if (made.debounce == Span{} && wish->measured) made.debounce = from_seconds(wish->measured->debounce_s);
+  setup = made;
 }
 
 SlotId RigBuilder::add_slot(const ControlSetup& setup, const std::string& name, bool own_ends) {
@@ -282,9 +243,9 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
   if (const ControlWish* wish = wish_for(handset, stick_name)) both = *wish;
   if (!both.dead_zone && own != nullptr && own->measured && others != nullptr && others->measured) {
     // Both may be off their rest at once, and the zone is round.
-    both.hysteresis = std::max(own->measured->hysteresis, others->measured->hysteresis);
+    both.said.shape.zone.hysteresis = std::max(own->measured->hysteresis, others->measured->hysteresis);
     const auto lower = [](const MeasuredControl& m) { return m.dead_zone - m.hysteresis; };
-    const double round = std::hypot(lower(*own->measured), lower(*others->measured)) + both.hysteresis;
+    const double round = std::hypot(lower(*own->measured), lower(*others->measured)) + both.said.shape.zone.hysteresis;
     both.dead_zone = std::min(0.9, std::ceil(round * 200 - 1e-9) / 200);  // by half a percent, as they are written
   }
   give_shape(rig_.setup.controls[index(id)], &both, stick_dead_zone);

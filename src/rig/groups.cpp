@@ -20,7 +20,7 @@ void RigBuilder::read_groups(Table& root) {
     if (!add_name(table, names, name, "group")) continue;
     GroupSetup group;
     for (const std::string& word : table.texts("axes")) {
-      const AxisId axis = named<AxisId>(table, "axes", axis_names_, word, "axis");
+      const AxisId axis = named<AxisId>(table, "axes", names_.axes, word, "axis");
       if (axis == no<AxisId>) continue;
       const ZoneId zone = rig_.setup.axes[index(axis)].zone;
       if (grouped_[index(axis)] != 0 || (!group.axes.empty() && zone != group.zone))
@@ -36,7 +36,7 @@ void RigBuilder::read_groups(Table& root) {
     if (group.axes.empty()) table.missing("axes", "the names of the axes that move together");
     group.path_speed = table.number("path_speed", {0, most, true, "unit/s"}, group.path_speed);
     group.reduced_speed = table.number("reduced_speed", {0, most, true, "unit/s"}, group.reduced_speed);
-    can_be_reduced_ = can_be_reduced_ || table.has("reduced_speed");
+    names_.can_be_reduced = names_.can_be_reduced || table.has("reduced_speed");
     group.together = table.flag("together").value_or(false);
     const std::size_t overrides = rig_.setup.notches.overrides.size();
     read_own_override(table, group.axes);
@@ -49,17 +49,17 @@ void RigBuilder::read_groups(Table& root) {
 
 void RigBuilder::read_poses(Table& root) {
   for (auto& [name, table] : root.tables("pose")) {
-    if (!add_name(table, pose_names_, name, "pose")) continue;
+    if (!add_name(table, names_.poses, name, "pose")) continue;
     std::vector<PosePlace> pose;
     std::size_t group = rig_.setup.groups.size();
     for (const std::string& word : table.keys()) {
-      const AxisId axis = named<AxisId>(table, word.c_str(), axis_names_, word, "axis");
+      const AxisId axis = named<AxisId>(table, word.c_str(), names_.axes, word, "axis");
       if (axis == no<AxisId>) continue;
       const AxisLimits& limits = rig_.setup.axes[index(axis)].limits;
       const auto to = table.number(word.c_str(), {limits.low(), limits.high(), false, "(the axis's travel)"});
       if (rig_.axes[index(axis)].motor)
         table.problem(Code::wrong_control, word.c_str(), fmt::format("'{}' is a motor and has no place", word), "leave it out of the pose");
-      pose.push_back({id_at<CoordinateId>(index(axis)), goal_inside(limits, to.value_or(0))});
+      pose.push_back({id_at<CoordinateId>(index(axis)), counted_inside(limits, to.value_or(0))});
       std::size_t own = 0;
       while (own < rig_.setup.groups.size() && !contains(rig_.setup.groups[own].axes, axis)) ++own;
       if (pose.size() > 1 && (own != group || own == rig_.setup.groups.size()))
@@ -68,15 +68,15 @@ void RigBuilder::read_poses(Table& root) {
       if (pose.size() == 1) group = own;
     }
     if (table.keys().empty()) table.problem(Code::missing_key, "", "the pose names no axis", "an axis and where it shall be: x = 10");
-    poses_.push_back(std::move(pose));
+    names_.places.push_back(std::move(pose));
   }
 }
 
 void RigBuilder::read_switches(Table& root) {
   for (auto& [name, table] : root.tables("switch")) {
-    if (!add_name(table, switch_names_, name, "switch")) continue;
+    if (!add_name(table, names_.switches, name, "switch")) continue;
     SwitchSetup s;
-    s.zone = pick<ZoneId>(table, "zone", zone_names_, "zone");
+    s.zone = pick<ZoneId>(table, "zone", names_.zones, "zone");
     s.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
     if (s.wiring.link != no<LinkId>) s.wiring.channel = switch_channels_[index(s.wiring.link)]++;
     s.start_on = table.choice("start", {"off", "on"}).value_or("off") == "on";
@@ -98,7 +98,7 @@ void RigBuilder::read_switches(Table& root) {
 void RigBuilder::resolve_needs() {
   for (std::size_t a = 0; a < needs_.size(); ++a)
     for (const std::string& word : needs_[a]) {
-      const SwitchId target = named<SwitchId>(needed_at_[a], "needs", switch_names_, word, "switch");
+      const SwitchId target = named<SwitchId>(needed_at_[a], "needs", names_.switches, word, "switch");
       if (target != no<SwitchId>) rig_.setup.axes[a].needs.push_back(target);
     }
   needs_.clear();

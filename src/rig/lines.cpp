@@ -10,25 +10,16 @@
 namespace gyrax {
 namespace {
 
-struct GestureRow {
-  const char* key;
-  Gesture gesture;
-};
-constexpr GestureRow gestures[] = {{"press", Gesture::press},
-                                   {"release", Gesture::release},
-                                   {"tap", Gesture::tap},
-                                   {"double_tap", Gesture::double_tap},
-                                   {"hold", Gesture::hold}};
-
-const GestureRow* gesture_named(const std::string& key) {
-  for (const GestureRow& row : gestures)
-    if (key == row.key) return &row;
+const AboutGesture* gesture_named(const std::string& key) {
+  for (const AboutGesture& row : about_gestures())
+    if (row.key != nullptr && key == row.key) return &row;
   return nullptr;
 }
 
 std::vector<std::string> gesture_keys() {
   std::vector<std::string> keys;
-  for (const GestureRow& row : gestures) keys.emplace_back(row.key);
+  for (const AboutGesture& row : about_gestures())
+    if (row.key != nullptr) keys.emplace_back(row.key);
   return keys;
 }
 
@@ -64,7 +55,7 @@ std::vector<Half> halves_of(const std::string& name, const std::function<bool(co
 /// Layers that are latched, by name. Those that no section describes come with the lines in them.
 void RigBuilder::read_layers(Table& root) {
   for (auto& [name, table] : root.tables("layer")) {
-    if (!add_name(table, layer_names_, name, "layer")) continue;
+    if (!add_name(table, names_.layers, name, "layer")) continue;
     rig_.setup.layers.push_back({no<SlotId>, table.choice("start", {"off", "on"}).value_or("off") == "on"});
     rig_.layers.push_back(name);
     table.refuse_the_rest();
@@ -110,7 +101,7 @@ void RigBuilder::collect_table(Line line) {
   }
   line.table = inner;
   for (const std::string& key : keys) {
-    const GestureRow* gesture = gesture_named(key);
+    const AboutGesture* gesture = gesture_named(key);
     if (gesture == nullptr) {
       inner.problem(Code::bad_choice, key.c_str(), "what a plain press asks for, among gestures",
                     fmt::format("\"{}\".press = …; gestures are {}", line.control, listed(gesture_keys())));
@@ -232,11 +223,11 @@ void RigBuilder::build_bindings() {
 void RigBuilder::layer_of(Line& line) {
   line.layer = no<LayerId>;
   if (!line.latched.empty()) {
-    if (const auto at = layer_names_.find(line.latched); at != layer_names_.end()) {
+    if (const auto at = names_.layers.find(line.latched); at != names_.layers.end()) {
       line.layer = id_at<LayerId>(at->second);
-    } else if (add_name(line.table, layer_names_, line.latched, "layer")) {
+    } else if (add_name(line.table, names_.layers, line.latched, "layer")) {
       // Layers are numbered with those that held controls make.
-      layer_names_[line.latched] = rig_.setup.layers.size();
+      names_.layers[line.latched] = rig_.setup.layers.size();
       line.layer = id_at<LayerId>(rig_.setup.layers.size());
       rig_.setup.layers.push_back({no<SlotId>, false});
       rig_.layers.push_back(line.latched);
@@ -286,21 +277,19 @@ void RigBuilder::build_binding(Line& line, const std::string& control, Part part
   binding.gesture = line.gesture;
   binding.layer = line.layer;
   const std::vector<std::string> controls = parts_of_chord(control);
-  const bool wheel = line.entry && line.entry->has("handwheel"), turned = wheel || (line.entry && line.entry->has("adjust"));
+  const bool turned = line.entry && takes_counts(*line.entry);
   binding.slot = control_named(line.table, line.key.c_str(), line.handset, controls.front(), turned);
-  if (wheel && binding.slot != no<SlotId> && !is_kind(binding, ControlKind::counts)) {
-    line.table.problem(Code::wrong_control, line.key.c_str(), fmt::format("a handwheel is turned, and '{}' is not", controls.front()),
-                       "dial.1 and the like");
-    binding.slot = no<SlotId>;
-  }
   if (binding.layer != no<LayerId> && binding.slot != no<SlotId> && rig_.setup.layers[index(binding.layer)].held == binding.slot)
     line.table.problem(Code::layer_not_allowed, line.key.c_str(), "a control cannot be its own layer", "another control");
   if (controls.size() > 1) read_chord(line, controls, binding);
   std::optional<Table> entry = line.entry;
-  const bool whole = entry ? read_effect(*entry, part, binding) : read_word(line, binding);
-  if (whole) check_gesture(line, entry, binding);
+  const auto effect = entry ? read_effect(*entry, part, binding, names_) : read_word(line.table, line.key, line.word);
+  if (effect) {
+    binding.effect = *effect;
+    check_effect(line, entry, binding);
+  }
   if (entry) entry->refuse_the_rest();
-  if (!whole || binding.slot == no<SlotId>) return;
+  if (!effect || binding.slot == no<SlotId>) return;
   rig_.setup.bindings.push_back(binding);
   rig_.bindings.push_back({{line.place.file, line.place.line}, ""});
 }
@@ -324,8 +313,8 @@ void RigBuilder::read_chord(Line& line, const std::vector<std::string>& controls
   binding.gesture = Gesture::chord;
 }
 
-/// What the gesture asks of the effect, and what stands beside it for that.
-void RigBuilder::check_gesture(Line& line, std::optional<Table>& entry, BindingSetup& binding) {
+/// What control and gesture an effect can have, and what stands beside it for that.
+void RigBuilder::check_effect(Line& line, std::optional<Table>& entry, BindingSetup& binding) {
   Table& at = entry ? *entry : line.table;
   const char* key = entry ? "" : line.key.c_str();
   const auto hold = entry ? entry->number("hold_s", {0.05, 30, false, "s"}) : std::nullopt;
@@ -335,16 +324,20 @@ void RigBuilder::check_gesture(Line& line, std::optional<Table>& entry, BindingS
     entry->problem(Code::bad_choice, "hold_s", "it is of the gesture 'hold' alone",
                    fmt::format("\"{}\".hold = …, or leave it out", line.control));
   }
-  const bool plain = binding.gesture == Gesture::press, by_key = binding.slot != no<SlotId> && is_kind(binding, ControlKind::key);
-  if (permits(binding.effect) && binding.layer != no<LayerId>)
+  const AboutEffect& is = about(binding.effect);
+  const auto is_kind = [&](ControlKind kind) { return rig_.setup.controls[index(binding.slot)].calibration.kind() == kind; };
+  if (is.by_place && is.by_counts && binding.slot != no<SlotId> && !is_kind(ControlKind::counts))
+    line.table.problem(Code::wrong_control, line.key.c_str(), fmt::format("a handwheel is turned, and '{}' is not", line.control),
+                       "dial.1 and the like");
+  const bool plain = binding.gesture == Gesture::press, by_key = binding.slot != no<SlotId> && is_kind(ControlKind::key);
+  if (is.word && binding.layer != no<LayerId>)
     at.problem(Code::layer_not_allowed, key, "ready, stow, enable, stop and reset are in no layer", "[bind]");
-  if (binding.effect == Effect::enable && (binding.gesture == Gesture::release || binding.gesture == Gesture::tap))
+  if (binding.as<effect::Enable>() && about(binding.gesture).over)
     at.problem(Code::bad_choice, key, "enable allows motion while it is held, and this is over as it begins",
                "press, hold, double_tap, or keys together");
-  if (!plain && binding.effect == Effect::stop) at.problem(Code::bad_choice, key, "a stop waits for no gesture", "a plain press");
-  if (!plain && (binding.effect == Effect::handwheel || binding.effect == Effect::follow))
-    at.problem(Code::bad_choice, key, "what a control's place or counts move takes no gesture", "leave it out");
-  if (!plain && binding.effect == Effect::jog && !by_key && binding.slot != no<SlotId>)
+  if (!plain && binding.as<effect::Stop>()) at.problem(Code::bad_choice, key, "a stop waits for no gesture", "a plain press");
+  if (!plain && is.by_place) at.problem(Code::bad_choice, key, "what a control's place or counts move takes no gesture", "leave it out");
+  if (!plain && is.by_deflection && !by_key && binding.slot != no<SlotId>)
     at.problem(Code::bad_choice, key, "a deflection takes no gesture", "leave it out");
   if (entry && entry->has("repeat")) read_repeat(*entry, binding);
 }
@@ -352,9 +345,7 @@ void RigBuilder::check_gesture(Line& line, std::optional<Table>& entry, BindingS
 /// [[0.5, 4], [2, 12]]: after so many seconds so many a second.
 void RigBuilder::read_repeat(Table& entry, BindingSetup& binding) {
   constexpr std::size_t max_stages = 8;
-  const bool can = binding.effect == Effect::step || binding.effect == Effect::override || binding.effect == Effect::increment ||
-                   binding.effect == Effect::adjust;
-  if (!can || binding.gesture == Gesture::tap || binding.gesture == Gesture::release)
+  if (!about(binding.effect).repeats || about(binding.gesture).over)
     entry.problem(Code::bad_choice, "repeat", "there is nothing here to repeat",
                   "on a step, override, increment or adjust of a key that is held");
   const auto pairs = entry.pairs("repeat");

@@ -8,7 +8,7 @@
 namespace gyrax {
 namespace {
 
-std::vector<std::string> words(const std::map<std::string, std::size_t>& names) {
+std::vector<std::string> words(const Names& names) {
   std::vector<std::string> all;
   all.reserve(names.size());
   for (const auto& [name, row] : names) all.push_back(name);
@@ -38,32 +38,13 @@ bool RigBuilder::add_name(Table& table, Names& names, const std::string& name, c
   return true;
 }
 
-template <class Id>
-Id RigBuilder::named(Table& table, const char* key, const Names& names, const std::string& word, const char* kind) {
+std::optional<std::size_t> row_named(Table& table, const char* key, const Names& names, const std::string& word, const char* kind) {
   const auto at = names.find(word);
-  if (at != names.end()) return id_at<Id>(at->second);
+  if (at != names.end()) return at->second;
   const std::string known = listed(words(names));
   table.problem(Code::unknown_name, key, fmt::format("there is no {} '{}'", kind, word),
                 known.empty() ? fmt::format("describe one as [{}.{}]", kind, word) : "there are: " + known, nearest(word, words(names)));
-  return no<Id>;
+  return std::nullopt;
 }
-
-template <class Id>
-Id RigBuilder::pick(Table& table, const char* key, const Names& names, const char* kind) {
-  if (const auto word = table.text(key)) return named<Id>(table, key, names, *word, kind);
-  if (names.size() == 1) return id_at<Id>(0);
-  if (!table.has(key)) table.missing(key, fmt::format("there are {} of them: say which {}", names.size(), kind));
-  return no<Id>;
-}
-
-template HandsetId RigBuilder::pick<HandsetId>(Table&, const char*, const Names&, const char*);
-template ZoneId RigBuilder::pick<ZoneId>(Table&, const char*, const Names&, const char*);
-template LinkId RigBuilder::pick<LinkId>(Table&, const char*, const Names&, const char*);
-template LayerId RigBuilder::named<LayerId>(Table&, const char*, const Names&, const std::string&, const char*);
-template NumberId RigBuilder::named<NumberId>(Table&, const char*, const Names&, const std::string&, const char*);
-template HandsetId RigBuilder::named<HandsetId>(Table&, const char*, const Names&, const std::string&, const char*);
-template AxisId RigBuilder::named<AxisId>(Table&, const char*, const Names&, const std::string&, const char*);
-template SwitchId RigBuilder::named<SwitchId>(Table&, const char*, const Names&, const std::string&, const char*);
-template ZoneId RigBuilder::named<ZoneId>(Table&, const char*, const Names&, const std::string&, const char*);
 
 }  // namespace gyrax

@@ -8,7 +8,7 @@ void RigBuilder::add_numbers() {
   if (!rig_.numbers.empty()) return;
   NotchSetup& notches = rig_.setup.notches;
   const auto add = [&](const std::string& name, const Origin& origin, NotchSetup::Number number) {
-    number_names_[name] = notches.numbers.size();
+    names_.numbers[name] = notches.numbers.size();
     notches.numbers.push_back(std::move(number));
     rig_.numbers.push_back({name, origin});
   };
@@ -41,7 +41,7 @@ void RigBuilder::add_numbers() {
     if (own_override(axis) != OverrideId{0} && problems_.places.contains("axis." + name + ".override.start"))
       add("override." + name, origin_of("axis." + name + ".override.start", {}), {own_override(axis), {}});
     // A group of the same name goes before.
-    if (auto steps = stepping({axis}); !steps.coordinates.empty() && !number_names_.contains("increment." + name))
+    if (auto steps = stepping({axis}); !steps.coordinates.empty() && !names_.numbers.contains("increment." + name))
       add("increment." + name, origin_of("axis." + name + ".increment", rig_.axes[index(axis)].origin), std::move(steps));
   }
 }

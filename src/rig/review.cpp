@@ -1,3 +1,6 @@
+#include "axes.hpp"
+#include "shapes.hpp"
+
 #include <gyrax/rig/review.hpp>
 #include <gyrax/rig/words.hpp>
 
@@ -62,38 +65,17 @@ std::string where(const Rig& rig, const Origin& origin) {
   return origin.file == rig.path ? fmt::format("line {}", origin.line) : fmt::format("{}:{}", origin.file, origin.line);
 }
 
-std::string position_of(const Rig& rig, std::size_t a) {
-  const AxisSetup& axis = rig.setup.axes[a];
-  const std::string& unit = rig.axes[a].unit;
-  std::string text = axis.position == PositionKind::measured
-                         ? fmt::format("measured, within {:g} {} of the command", axis.following_error, unit)
-                         : fmt::format("assumed, at {:g} {} first", axis.start, unit);
-  if (axis.servo)
-    text += fmt::format("; pulse {} … {} µs over the travel", axis.servo->pulse_us(axis.limits.low()),
-                        axis.servo->pulse_us(axis.limits.high()));
-  return text;
-}
-
 /// "900 / 9000"; a jerk that the rig does not name is marked.
 std::string pair_of(double accel, double jerk, bool usual) { return fmt::format("{:g} / {:g}{}", accel, jerk, usual ? "*" : ""); }
 
-std::string needs_of(const Rig& rig, std::size_t a) {
-  std::string text;
-  for (const SwitchId target : rig.setup.axes[a].needs)
-    text += (text.empty() ? "; moves only while on: " : ", ") + rig.switches[index(target)];
-  return text;
-}
-
 void write_motor(Out out, const Rig& rig, std::size_t a, const Times& t) {
-  const AxisSetup& axis = rig.setup.axes[a];
-  const AxisLimits& l = axis.limits;
+  const AxisLimits& l = rig.setup.axes[a].limits;
   const AxisInfo& info = rig.axes[a];
   fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>24}\n", info.name, "motor", fmt::format("{:g} %", l.speed()),
                  pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
                  pair_of(l.full().decel, l.full().decel_jerk, info.usual_decel_jerk), fmt::format("{:.0f} ms", t.stop_s * 1e3),
                  where(rig, info.origin));
-  fmt::format_to(out, "            of full power; dead band of {:g} % skipped; rests {:g} ms before it turns round{}\n",
-                 axis.motor->dead_band * 100, to_seconds(axis.rest) * 1e3, needs_of(rig, a));
+  fmt::format_to(out, "            {}{}\n", position_words(rig, a), needs_words(rig, a));
 }
 
 void write_axes(Out out, const Rig& rig) {
@@ -118,7 +100,7 @@ void write_axes(Out out, const Rig& rig) {
     const std::string step =
         t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3) : "no steps";
     const std::string together = coupled(rig, a) != nullptr ? "; coupled: it stops on the line of its group, after this at most" : "";
-    fmt::format_to(out, "            {}; {}{}{}\n", position_of(rig, a), step, needs_of(rig, a), together);
+    fmt::format_to(out, "            {}; {}{}{}\n", position_words(rig, a), step, needs_words(rig, a), together);
   }
   if (usual)
     fmt::format_to(out, "  * not named in the rig: full acceleration after {:g} ms, full deceleration after {:g} ms\n",
@@ -151,23 +133,6 @@ void write_reduced(Out out, const Rig& rig) {
   if (groups.empty() && reduced.speed == 1 && reduced.accel == 1) return;
   fmt::format_to(out, "\nReduced speed ({} at first): {:g} % of speed, {:g} % of acceleration{}\n", reduced.starts_on ? "on" : "off",
                  reduced.speed * 100, reduced.accel * 100, groups);
-}
-
-/// "dead zone 10 % (round), hysteresis 2 %, expo 40 %": what is shaped otherwise than by a usual dead zone.
-std::string shape_of(const ControlSetup& c) {
-  std::string text;
-  const auto add = [&](const std::string& word) { text += (text.empty() ? "" : ", ") + word; };
-  const Shape& s = c.shape;
-  if (s.zone.inner > 0) add(fmt::format("dead zone {:g} %{}", s.zone.inner * 100, c.partner != no<SlotId> ? ", round" : ""));
-  if (s.zone.hysteresis > 0) add(fmt::format("hysteresis {:g} %", s.zone.hysteresis * 100));
-  if (s.zone.outer > 0) add(fmt::format("full from {:g} %", 100 - s.zone.outer * 100));
-  if (s.straight.inner > 0) add(fmt::format("straight up to {:g} %", s.straight.inner * 100));
-  if (s.curve.expo_share() > 0) add(fmt::format("expo {:g} %", s.curve.expo_share() * 100));
-  for (const Curve::Point& point : s.curve.points()) add(fmt::format("{:g} % at {:g} %", point.out * 100, point.in * 100));
-  if (c.smoothing_s > 0) add(fmt::format("smoothed, {:g} ms late", c.smoothing_s * 1e3));
-  if (c.debounce > Span{}) add(fmt::format("debounced for {:g} ms", to_seconds(c.debounce) * 1e3));
-  if (c.detent > 1) add(fmt::format("{} counts a detent", c.detent));
-  return text;
 }
 
 std::string virtual_words(const Rig& rig, const ControlSetup& c) {
@@ -203,7 +168,7 @@ void write_controls(Out out, const Rig& rig) {
       fmt::format_to(out, "  {}: as measured in {}{}\n", rig.handsets[h], measured->file, measured->any_device ? ", on any device" : "");
   for (std::size_t s = 0; s < rig.slots.size(); ++s) {
     const ControlSetup& c = rig.setup.controls[s];
-    const std::string made = virtual_words(rig, c), shape = shape_of(c);
+    const std::string made = virtual_words(rig, c), shape = shape_words(c);
     if (made.empty() && shape.empty()) continue;
     const std::string handset = rig.handsets.size() > 1 ? rig.handsets[index(c.handset)] + " " : "";
     fmt::format_to(out, "  {:<22} {}{}{}\n", handset + rig.slots[s].name, made, made.empty() || shape.empty() ? "" : "; ", shape);
@@ -222,15 +187,12 @@ void write_controls(Out out, const Rig& rig) {
 /// What a plain press waits for where its key has other gestures.
 std::string delay_of(const Rig& rig, std::size_t row) {
   const BindingSetup& b = rig.setup.bindings[row];
-  if (b.gesture != Gesture::press || b.effect == Effect::stop) return {};
+  if (b.gesture != Gesture::press || b.as<effect::Stop>()) return {};
   Rivals rivals;
   for (const BindingSetup& other : rig.setup.bindings) {
     const bool member = std::find(other.with.begin(), other.with.end(), b.slot) != other.with.end();
     if (other.layer != b.layer || (other.slot != b.slot && !member)) continue;
-    rivals.tap = rivals.tap || other.gesture == Gesture::tap;
-    rivals.double_tap = rivals.double_tap || other.gesture == Gesture::double_tap;
-    rivals.chord = rivals.chord || other.gesture == Gesture::chord;
-    if (other.gesture == Gesture::hold) rivals.hold = other.hold;
+    rivals.add(other.gesture, other.hold);
   }
   return rivals.any()
              ? fmt::format(" (waits up to {:g} ms for its other gestures)", to_seconds(rival_delay(rivals, rig.setup.gestures)) * 1e3)
@@ -330,7 +292,7 @@ std::string review_json(const Rig& rig) {
                            {"travel_s", t.travel_s},
                            {"increment", t.increment},
                            {"increment_s", t.increment_s},
-                           {"position", position_of(rig, a)},
+                           {"position", position_words(rig, a)},
                            {"file", rig.axes[a].origin.file},
                            {"line", rig.axes[a].origin.line}});
   }
@@ -351,7 +313,7 @@ std::string review_json(const Rig& rig) {
     all["controls"].push_back({{"handset", rig.handsets[index(c.handset)]},
                                {"control", rig.slots[s].name},
                                {"made_of", virtual_words(rig, c)},
-                               {"shape", shape_of(c)}});
+                               {"shape", shape_words(c)}});
   }
   all["bindings"] = Json::array();
   for (std::size_t row = 0; row < rig.bindings.size(); ++row) {

@@ -40,30 +40,30 @@ void RigBuilder::collect_dependencies() {
   }
   for (const BindingSetup& b : setup.bindings) {
     const HandsetId handset = setup.controls[index(b.slot)].handset;
-    if (moves(b.effect)) {
-      ZoneSetup& zone = setup.zones[index(setup.axes[index(b.coordinate)].zone)];
+    if (const CoordinateId coordinate = moved_by(b.effect); coordinate != no<CoordinateId>) {
+      ZoneSetup& zone = setup.zones[index(setup.axes[index(coordinate)].zone)];
       add_once(zone.handsets, handset);
-      add_once(b.effect == Effect::follow ? zone.followed : zone.controls, b.slot);
+      add_once(b.as<effect::Follow>() ? zone.followed : zone.controls, b.slot);
     }
-    if (!permits(b.effect)) continue;
-    for (std::size_t z = 0; z < setup.zones.size(); ++z)
-      if ((b.zones >> z & 1u) != 0) {
-        add_once(setup.zones[z].handsets, handset);
-        if (b.effect == Effect::stop) add_once(setup.zones[z].stops, b.slot);
-      }
+    for (std::size_t z = 0; z < setup.zones.size(); ++z) {
+      if (!has(zones_of(b.effect), id_at<ZoneId>(z))) continue;
+      add_once(setup.zones[z].handsets, handset);
+      if (b.as<effect::Stop>()) add_once(setup.zones[z].stops, b.slot);
+    }
   }
 }
 
 void RigBuilder::require_bindings() {
-  const std::pair<Effect, const char*> needed[] = {
-      {Effect::ready, "ready"}, {Effect::enable, "enable"}, {Effect::stop, "stop"}, {Effect::reset, "reset"}};
+  const Effect needed[] = {effect::Ready{}, effect::Enable{}, effect::Stop{}, effect::Reset{}};
   for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
     if (rig_.setup.zones[z].controls.empty() && rig_.setup.zones[z].followed.empty()) continue;
-    for (const auto& [effect, word] : needed) {
-      const bool found = std::any_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(),
-                                     [&, e = effect](const BindingSetup& b) { return b.effect == e && (b.zones >> z & 1u) != 0; });
-      if (!found)
-        refuse_whole(Code::missing_binding, fmt::format("no control gives \"{}\" to zone '{}'", word, rig_.zones[z]),
+    for (const Effect& word : needed) {
+      const auto gives = [&](const BindingSetup& b) {
+        return b.effect.index() == word.index() && has(zones_of(b.effect), id_at<ZoneId>(z));
+      };
+      if (std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), gives))
+        refuse_whole(Code::missing_binding,
+                     fmt::format("no control gives \"{}\" to zone '{}'", effect_rows()[word.index()].key, rig_.zones[z]),
                      "a zone that moves needs ready, enable, stop and reset");
     }
   }
@@ -87,11 +87,11 @@ void RigBuilder::check_permits() {
   const auto& bindings = rig_.setup.bindings;
   for (std::size_t i = 0; i < bindings.size(); ++i) {
     const BindingSetup& b = bindings[i];
-    if (!permits(b.effect)) continue;
+    if (!about(b.effect).word) continue;
     const std::string& name = rig_.slots[index(b.slot)].name;
     if (smoothed(b.slot)) refuse_binding(i, fmt::format("'{}' is smoothed, and would stop late", name), "a control without 'smoothing_ms'");
     const auto same = [&](const BindingSetup& o) {
-      return &o < &b && permits(o.effect) && o.slot == b.slot && o.gesture == b.gesture && o.with == b.with && (o.zones & b.zones) != 0;
+      return &o < &b && o.slot == b.slot && o.gesture == b.gesture && o.with == b.with && (zones_of(o.effect) & zones_of(b.effect)) != 0;
     };
     if (std::any_of(bindings.begin(), bindings.end(), same))
       refuse_binding(i, fmt::format("one press of '{}' would be two words to the permit", name), "one of them");
@@ -124,9 +124,9 @@ void RigBuilder::check_coupled() {
     if (!group.together) continue;
     for (std::size_t row = 0; row < rig_.bindings.size(); ++row) {
       const BindingSetup& b = rig_.setup.bindings[row];
-      const AxisId axis{static_cast<std::uint16_t>(index(b.coordinate))};
-      if (!moves(b.effect) || std::find(group.axes.begin(), group.axes.end(), axis) == group.axes.end()) continue;
-      if (b.effect == Effect::pose && b.pose.size() == group.axes.size()) continue;
+      const AxisId axis = id_at<AxisId>(index(moved_by(b.effect)));
+      if (std::find(group.axes.begin(), group.axes.end(), axis) == group.axes.end()) continue;
+      if (const auto* pose = b.as<effect::Pose>(); pose && pose->places.size() == group.axes.size()) continue;
       refuse_binding(row, fmt::format("'{}' would move alone, and its group is coupled", rig_.axes[index(axis)].name),
                      "a pose of all its axes, or no 'together'");
     }
@@ -137,7 +137,10 @@ void RigBuilder::check_coupled() {
 void RigBuilder::check_layers() {
   for (std::size_t l = 0; l < rig_.layers.size(); ++l) {
     const LayerSetup& layer = rig_.setup.layers[l];
-    const auto latches = [&](const BindingSetup& b) { return b.effect == Effect::layer && index(b.to_layer) == l; };
+    const auto latches = [&](const BindingSetup& b) {
+      const auto* e = b.as<effect::Layer>();
+      return e && index(e->layer) == l;
+    };
     if (layer.held == no<SlotId> && !layer.starts_on && std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), latches))
       refuse_whole(Code::missing_binding, fmt::format("nothing turns layer '{}' on", rig_.layers[l]),
                    fmt::format("a key with {{ layer = \"{}\" }}, or [layer.{}] with start = \"on\"", rig_.layers[l], rig_.layers[l]));
@@ -151,7 +154,7 @@ void RigBuilder::check_gestures() {
     const BindingSetup& b = bindings[i];
     const std::string& name = rig_.slots[index(b.slot)].name;
     const auto same_place = [&](const BindingSetup& o) { return o.slot == b.slot && o.layer == b.layer; };
-    const auto stops = [&](const BindingSetup& o) { return o.slot == b.slot && o.effect == Effect::stop; };
+    const auto stops = [&](const BindingSetup& o) { return o.slot == b.slot && o.as<effect::Stop>(); };
     if (b.gesture != Gesture::press && std::any_of(bindings.begin(), bindings.end(), stops))
       refuse_binding(i, fmt::format("'{}' is a stop, and has a gesture beside it", name),
                      "a key that stops does nothing but stop when it is pressed");
@@ -161,7 +164,12 @@ void RigBuilder::check_gestures() {
     if (b.gesture == Gesture::hold && std::any_of(bindings.begin(), bindings.end(), twice))
       refuse_binding(i, fmt::format("'{}' has two holds in one layer", name), "one of them");
   }
-  if (adjusts_chosen_ && !chooses_)
+  const auto chooses = [](const BindingSetup& b) { return b.as<effect::Choose>() != nullptr; };
+  const auto adjusts_chosen = [](const BindingSetup& b) {
+    const auto* adjust = b.as<effect::Adjust>();
+    return adjust && !adjust->number;
+  };
+  if (std::any_of(bindings.begin(), bindings.end(), adjusts_chosen) && std::none_of(bindings.begin(), bindings.end(), chooses))
     refuse_whole(Code::missing_binding, "something adjusts the chosen number, and nothing chooses one",
                  "a key with { choose = [\"override\", …] }");
 }
@@ -177,8 +185,9 @@ void RigBuilder::remark() {
                       rig_.axes[a].name, AxisMotion::unsure_share * 100));
   for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
     const auto asks = [&](const BindingSetup& b) {
-      const auto there = [&](const PosePlace& place) { return index(place.coordinate) == a; };
-      return moves(b.effect) && (index(b.coordinate) == a || std::any_of(b.pose.begin(), b.pose.end(), there));
+      bool moves = false;
+      each_moved(b.effect, [&](CoordinateId c) { moves = moves || index(c) == a; });
+      return moves;
     };
     if (std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), asks))
       rig_.remarks.push_back(fmt::format("axis {}: no binding moves it", rig_.axes[a].name));
@@ -214,7 +223,7 @@ Rig RigBuilder::finish(const std::string& path) {
     if (c.control == no<ControlId>) continue;
     rig_.seats[index(c.handset)].controls.push_back({id_at<SlotId>(row), c.control, c.calibration, rig_.slots[row].own_ends});
   }
-  for (std::size_t b = 0; b < rig_.bindings.size(); ++b) rig_.bindings[b].sentence = describe(s.bindings[b]);
+  for (std::size_t b = 0; b < rig_.bindings.size(); ++b) rig_.bindings[b].sentence = describe(rig_, s.bindings[b]);
   return std::move(rig_);
 }
 

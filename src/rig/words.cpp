@@ -19,8 +19,8 @@ std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause ca
                      fmt::arg("control", name_of(rig, o)),
                      fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
                      fmt::arg("switch", o.target == no<SwitchId> ? "a switch" : rig.switches[index(o.target)]),
-                     fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for(rig, Effect::ready)),
-                     fmt::arg("enable", controls_for(rig, Effect::enable)), fmt::arg("reset", controls_for(rig, Effect::reset)));
+                     fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for<effect::Ready>(rig)),
+                     fmt::arg("enable", controls_for<effect::Enable>(rig)), fmt::arg("reset", controls_for<effect::Reset>(rig)));
 }
 
 std::string zone_name(const Rig& rig, ZoneId zone) { return zone == no<ZoneId> ? std::string("a zone") : rig.zones[index(zone)]; }
@@ -44,10 +44,10 @@ const char* wanted(State state) {
 
 }  // namespace
 
-std::string controls_for(const Rig& rig, Effect effect) {
+std::string controls_for(const Rig& rig, std::size_t effect) {
   std::string all;
   for (const BindingSetup& b : rig.setup.bindings) {
-    if (b.effect != effect) continue;
+    if (b.effect.index() != effect) continue;
     if (!all.empty()) all += " or ";
     if (rig.handsets.size() > 1) all += rig.handsets[index(rig.setup.controls[index(b.slot)].handset)] + " ";
     all += rig.slots[index(b.slot)].name;
@@ -84,7 +84,7 @@ std::string say(const Rig& rig, const Event& e) {
     case Kind::refused: {
       const bool gone = e.obstacle.what == Interlock::handset_gone || e.obstacle.what == Interlock::handset_silent;
       const std::string without = gone && e.state == State::stowed
-                                      ? fmt::format(", or keep {} pressed for {:g} s to go on without it", controls_for(rig, Effect::reset),
+                                      ? fmt::format(", or keep {} pressed for {:g} s to go on without it", controls_for<effect::Reset>(rig),
                                                     to_seconds(Bind::long_reset))
                                       : std::string();
       return fmt::format("{} was refused: {}{}", wanted(e.state), refused(), without);

@@ -129,14 +129,14 @@ std::string Stand::whole_name(SlotId slot) const {
 
 Stand& Stand::make_ready() {
   for (const BindingSetup& b : rig_.setup.bindings)
-    if (b.effect == Effect::ready) tap(whole_name(b.slot));
+    if (b.as<effect::Ready>()) tap(whole_name(b.slot));
   return *this;
 }
 
 Stand& Stand::make_live() {
   if (state() == State::stowed) make_ready();
   for (const BindingSetup& b : rig_.setup.bindings)
-    if (b.effect == Effect::enable) press(whole_name(b.slot));
+    if (b.as<effect::Enable>()) press(whole_name(b.slot));
   return tick();
 }
 

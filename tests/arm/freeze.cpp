@@ -21,6 +21,31 @@ std::string ids(const char* type, const std::vector<Id>& list) {
   return out + "}";
 }
 
+/// What an effect of the demo's rig can have.
+template <class E>
+void print_fields(const E& e) {
+  const auto number = [](const char* name, const std::string& value) { fmt::print(" e.{} = {};", name, value); };
+  const auto id = [&](const char* name, const char* type, auto value) { number(name, fmt::format("{}{{{}}}", type, index(value))); };
+  if constexpr (requires { e.coordinate; }) id("coordinate", "CoordinateId", e.coordinate);
+  if constexpr (requires { e.share; }) number("share", exact(e.share)), number("accel", exact(e.accel));
+  if constexpr (requires { e.by; }) number("by", fmt::format("{}", e.by));
+  if constexpr (requires { e.max_owed; }) number("max_owed", fmt::format("{}", e.max_owed));
+  if constexpr (requires { e.low; }) number("low", exact(e.low)), number("high", exact(e.high)), number("catch_up", exact(e.catch_up));
+  if constexpr (requires { e.goal; }) number("goal", fmt::format("{}", e.goal));
+  if constexpr (requires { e.target; }) id("target", "SwitchId", e.target);
+  if constexpr (requires { e.to; }) number("to", fmt::format("static_cast<SwitchTo>({})", static_cast<int>(e.to)));
+  if constexpr (requires { index(e.number); }) id("number", "NumberId", e.number);
+  if constexpr (requires { e.percent; })
+    if (e.percent) number("percent", exact(*e.percent));
+  if constexpr (requires { e.value; })
+    if (e.value) number("value", fmt::format("{}", *e.value));
+  if constexpr (requires { e.numbers; }) number("numbers", ids("NumberId", e.numbers));
+  if constexpr (requires { e.layer; }) id("layer", "LayerId", e.layer);
+  if constexpr (requires { e.zones; }) number("zones", fmt::format("{}u", e.zones));
+  if constexpr (requires { e.squeeze; })
+    if (e.squeeze) number("squeeze", exact(*e.squeeze));
+}
+
 void print_controls(const Setup& s) {
   for (const HandsetSetup& h : s.handsets)
     fmt::print("  s.handsets.push_back({{{}, Span{{{}}}}});\n",
@@ -33,14 +58,12 @@ void print_controls(const Setup& s) {
         index(c.handset), index(c.control), static_cast<int>(k.kind()), k.minimum(), k.centre(), k.maximum(), k.reversed(),
         exact(c.shape.zone.inner), index(c.partner), c.is_second_of_pair);
   }
-  for (const BindingSetup& b : s.bindings)
-    fmt::print(
-        "  s.bindings.push_back({{SlotId{{{}}}, LayerId{{{}}}, static_cast<Effect>({}), {}u, CoordinateId{{{}}}, {}, {}, {}, {}, {}, "
-        "{}, {}, {}, SwitchId{{{}}}, static_cast<SwitchTo>({}), {}}});\n"
-        "  s.bindings.back().percent = {};\n",
-        index(b.slot), index(b.layer), static_cast<int>(b.effect), b.zones, index(b.coordinate), exact(b.share), exact(b.accel), b.count,
-        b.goal, b.max_owed, exact(b.low), exact(b.high), exact(b.catch_up), index(b.target), static_cast<int>(b.to), exact(b.squeeze),
-        exact(b.percent));
+  for (const BindingSetup& b : s.bindings) {
+    fmt::print("  s.bindings.push_back({{.slot = SlotId{{{}}}, .layer = LayerId{{{}}}}});\n", index(b.slot), index(b.layer));
+    fmt::print("  s.bindings.back().effect = [] {{ std::variant_alternative_t<{}, Effect> e;", b.effect.index());
+    with(b.effect, [](const auto& e) { print_fields(e); });
+    fmt::print(" return e; }}();\n");
+  }
 }
 
 void print_motion(const Setup& s) {
@@ -56,8 +79,6 @@ void print_motion(const Setup& s) {
   for (const auto& number : s.notches.numbers)
     fmt::print("  s.notches.numbers.push_back({{OverrideId{{{}}}, {}}});\n", index(number.override),
                ids("CoordinateId", number.coordinates));
-  for (std::size_t b = 0; b < s.bindings.size(); ++b)
-    if (!s.bindings[b].numbers.empty()) fmt::print("  s.bindings[{}].numbers = {};\n", b, ids("NumberId", s.bindings[b].numbers));
   for (const auto& list : s.notches.increments) {
     fmt::print("  s.notches.increments.push_back({{{{");
     for (const Nano value : list.values) fmt::print("{}, ", value);
@@ -77,10 +98,10 @@ void print_motion(const Setup& s) {
     fmt::print(
         "  s.axes.push_back({{*AxisLimits::make({}, {}, {{{}, {}, {}, {}, {}}}), ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, "
         "static_cast<PositionKind>({}), "
-        "{}, {}, {}, {}, {{}}, {{}}, {{}}}});\n",
+        "{}, {}, {}, {{}}, {{}}, {{}}}});\n",
         exact(a.limits.low()), exact(a.limits.high()), exact(full.speed), exact(full.accel), exact(full.jerk), exact(full.decel),
         exact(full.decel_jerk), index(a.zone), index(a.wiring.link), a.wiring.channel, static_cast<int>(a.position), exact(a.start),
-        exact(a.following_error), exact(a.in_position), "std::nullopt");
+        exact(a.following_error), exact(a.in_position));
   }
   for (const GroupSetup& g : s.groups)
     fmt::print("  s.groups.push_back({{{}, ZoneId{{{}}}, {}, {}, {}}});\n", ids("AxisId", g.axes), index(g.zone), exact(g.path_speed),
@@ -108,9 +129,9 @@ int main(int, char** argv) {
   print_controls(rig.setup);
   print_motion(rig.setup);
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
-    if (!rig.setup.axes[a].servo) continue;
-    const ServoMap& m = *rig.setup.axes[a].servo;
-    fmt::print("  s.axes[{}].servo = ServoMap::make({}, {}, {}, {}, {}, {});\n", a, exact(m.low()), exact(m.high()), m.low_us(),
+    if (!std::holds_alternative<ServoMap>(rig.setup.axes[a].drive)) continue;
+    const ServoMap& m = std::get<ServoMap>(rig.setup.axes[a].drive);
+    fmt::print("  s.axes[{}].drive = *ServoMap::make({}, {}, {}, {}, {}, {});\n", a, exact(m.low()), exact(m.high()), m.low_us(),
                m.high_us(), m.reversed(), m.trim_us());
   }
   fmt::print("  return s;\n}}\n\nsim::BenchSetup bench() {{\n  sim::BenchSetup b;\n");

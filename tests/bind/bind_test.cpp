@@ -42,7 +42,7 @@ struct Hands {
     const auto early = bind.pass(now, signal);
     std::vector<Ask> all(early.begin(), early.end());
     const Change change = signal.accept({pad, control, ++sequence, now, now, raw}, now);
-    const auto lost = bind.lose(signal.forgotten());
+    const auto lost = bind.lose(signal.forgotten(), signal);
     all.insert(all.end(), lost.begin(), lost.end());
     const auto asks = bind.changed(change, signal);
     all.insert(all.end(), asks.begin(), asks.end());
@@ -58,19 +58,17 @@ struct Hands {
 BindingSetup on(int slot, Effect effect, int layer = -1) {
   BindingSetup b;
   b.slot = id_at<SlotId>(static_cast<std::size_t>(slot));
-  b.effect = effect;
+  b.effect = std::move(effect);
   if (layer >= 0) b.layer = id_at<LayerId>(static_cast<std::size_t>(layer));
-  if (effect == Effect::override) b.numbers = {NumberId{0}};
-  if (effect == Effect::increment) b.numbers = {NumberId{1}};
   return b;
 }
+
+using namespace effect;
 
 }  // namespace
 
 TEST_CASE("A stick asks for a share of the speed; two jogs of one axis add") {
-  auto slow = on(1, Effect::jog);
-  slow.share = -0.25;
-  Hands h({on(0, Effect::jog), slow});
+  Hands h({on(0, Jog{}), on(1, Jog{.share = -0.25})});
   CHECK_FALSE(h.ask().asked());
   h.say(0, 50);
   CHECK(h.ask().jog == 0.5);
@@ -82,26 +80,20 @@ TEST_CASE("A stick asks for a share of the speed; two jogs of one axis add") {
 }
 
 TEST_CASE("A press is one step of the increment in force; holding is no second one") {
-  auto back = on(2, Effect::step);
-  back.count = -3;
-  auto finer = on(3, Effect::increment);
-  finer.count = -1;
-  Hands h({on(1, Effect::step), back, finer});
+  Hands h({on(1, Step{}), on(2, Step{.by = -3}), on(3, Increment{.number = NumberId{1}, .by = -1})});
   auto asks = h.say(1, 1);
   REQUIRE(asks.size() == 1);
-  CHECK(asks[0].by == 50'000'000);
+  CHECK(asks[0].distance == 50'000'000);
   CHECK(h.say(1, 1).empty());
   CHECK(h.say(1, 0).empty());
   CHECK(h.say(3, 1).front().kind == Ask::Kind::number);
-  CHECK(h.say(2, 1).front().by == -30'000'000);
+  CHECK(h.say(2, 1).front().distance == -30'000'000);
   CHECK(h.say(3, 0).empty());
   CHECK(h.say(3, 1).empty());  // at the end of the list nothing changes, and nothing is announced
 }
 
 TEST_CASE("The override moves by notches and stops at both ends") {
-  auto down = on(2, Effect::override);
-  down.count = -1;
-  Hands h({on(1, Effect::override), down});
+  Hands h({on(1, Override{.number = NumberId{0}, .by = 1}), on(2, Override{.number = NumberId{0}, .by = -1})});
   CHECK(h.bind.numbers().speed_override(CoordinateId{0}) == 0.5);
   for (const double wanted : {1.0, 1.0}) {
     h.say(1, 1);
@@ -116,21 +108,17 @@ TEST_CASE("The override moves by notches and stops at both ends") {
 }
 
 TEST_CASE("A layer counts while its control is held, and takes the control away from the base layer") {
-  auto layered = on(1, Effect::step, 0);
-  layered.count = 10;
-  Hands h({on(1, Effect::step), layered});
-  CHECK(h.say(1, 1).front().by == 50'000'000);
+  Hands h({on(1, Step{}), on(1, Step{.by = 10}, 0)});
+  CHECK(h.say(1, 1).front().distance == 50'000'000);
   h.say(1, 0);
   h.say(3, 1);
   const auto asks = h.say(1, 1);
   REQUIRE(asks.size() == 1);
-  CHECK(asks[0].by == 500'000'000);
+  CHECK(asks[0].distance == 500'000'000);
 }
 
 TEST_CASE("A stick that is deflected while the layer changes does nothing there until it has been at neutral") {
-  auto layered = on(0, Effect::jog, 0);
-  layered.share = -1;
-  Hands h({on(0, Effect::jog), layered});
+  Hands h({on(0, Jog{}), on(0, Jog{.share = -1}, 0)});
   h.ask();
   h.say(0, 80);
   CHECK(h.ask().jog == 0.8);
@@ -151,9 +139,7 @@ TEST_CASE("A stick that is deflected while the layer changes does nothing there 
 }
 
 TEST_CASE("A key that was held when its binding came to count does not go") {
-  auto layered = on(1, Effect::go, 0);
-  layered.goal = 7;
-  Hands h({layered});
+  Hands h({on(1, Go{.goal = 7}, 0)});
   h.say(1, 1);
   h.say(3, 1);
   CHECK_FALSE(h.ask().going);
@@ -167,7 +153,7 @@ TEST_CASE("A key that was held when its binding came to count does not go") {
 
 TEST_CASE("No request stays behind when the handset goes, or readings are lost") {
   for (const ControlId how : {ControlId::presence, ControlId::gap}) {
-    Hands h({on(0, Effect::jog), on(1, Effect::go)});
+    Hands h({on(0, Jog{}), on(1, Go{})});
     h.ask();
     h.say(0, 100);
     h.say(1, 1);
@@ -183,7 +169,7 @@ TEST_CASE("No request stays behind when the handset goes, or readings are lost")
 }
 
 TEST_CASE("Stop counts however the key comes to be down; nothing else does") {
-  Hands h({on(1, Effect::stop), on(2, Effect::enable), on(4, Effect::stop)});
+  Hands h({on(1, Stop{}), on(2, Enable{}), on(4, Stop{})});
   CHECK(h.say(1, 1).front().kind == Ask::Kind::stop);
   h.say(ControlId::gap, 1);
   CHECK(h.say(1, 1).front().kind == Ask::Kind::stop);  // first word after a gap: down
@@ -194,7 +180,7 @@ TEST_CASE("Stop counts however the key comes to be down; nothing else does") {
 }
 
 TEST_CASE("A trigger that comes back pulled after a gap is no press") {
-  Hands h({on(4, Effect::enable)});
+  Hands h({on(4, Enable{})});
   h.say(ControlId::gap, 1);
   CHECK(h.say(4, 80).empty());
   CHECK(h.say(4, 0).front().kind == Ask::Kind::release);
@@ -202,9 +188,7 @@ TEST_CASE("A trigger that comes back pulled after a gap is no press") {
 }
 
 TEST_CASE("A trigger as a three-position enable: pressed, squeezed, and not enabled again on the way back") {
-  auto enable = on(4, Effect::enable);
-  enable.squeeze = 0.85;
-  Hands h({enable});
+  Hands h({on(4, Enable{.squeeze = 0.85})});
   CHECK(h.say(4, 45).empty());
   CHECK(h.say(4, 55).front().kind == Ask::Kind::enable);
   CHECK(h.say(4, 45).empty());  // hysteresis
@@ -216,15 +200,12 @@ TEST_CASE("A trigger as a three-position enable: pressed, squeezed, and not enab
 }
 
 TEST_CASE("Of two layers that are on the later one counts, and only that") {
-  auto first = on(1, Effect::step, 0), second = on(1, Effect::step, 1);
-  first.count = 10;
-  second.count = 100;
-  Hands h({on(1, Effect::step), first, second}, {{SlotId{3}, false}, {SlotId{2}, false}});
+  Hands h({on(1, Step{}), on(1, Step{.by = 10}, 0), on(1, Step{.by = 100}, 1)}, {{SlotId{3}, false}, {SlotId{2}, false}});
   const auto stepped = [&] {
     const auto asks = h.say(1, 1);
     h.say(1, 0);
     REQUIRE(asks.size() == 1);
-    return asks[0].by / 50'000'000;
+    return asks[0].distance / 50'000'000;
   };
   CHECK(stepped() == 1);
   h.say(3, 1);

@@ -441,18 +441,19 @@ TEST_CASE("An eventful session allocates nothing in a tick") {
       for (const ControlSetup& c : rig.setup.controls) say(c.control, 0);
     }
     const int phase = tick % 1000;
-    const auto key = [&](int at, Effect effect) {
+    const auto key = [&](int at, const Effect& effect) {
       for (const BindingSetup& b : rig.setup.bindings)
-        if (b.effect == effect && (phase == at || phase == at + 5)) say(rig.setup.controls[index(b.slot)].control, phase == at ? 1 : 0);
+        if (b.effect.index() == effect.index() && (phase == at || phase == at + 5))
+          say(rig.setup.controls[index(b.slot)].control, phase == at ? 1 : 0);
     };
-    key(10, Effect::reset);
-    key(20, Effect::ready);
+    key(10, effect::Reset{});
+    key(20, effect::Ready{});
     if (phase == 30)
       for (const BindingSetup& b : rig.setup.bindings)
-        if (b.effect == Effect::enable) say(rig.setup.controls[index(b.slot)].control, 1);
-    key(200, Effect::step);
-    key(220, Effect::override);
-    key(240, Effect::set);
+        if (b.as<effect::Enable>()) say(rig.setup.controls[index(b.slot)].control, 1);
+    key(200, effect::Step{});
+    key(220, effect::Override{});
+    key(240, effect::Set{});
     if (phase > 300 && phase < 800) say(ControlId{0}, random.whole(-32768, 32767));
     if (phase == 700) say(ControlId::gap, 3);
     if (phase == 900) say(ControlId::presence, 0);

@@ -538,9 +538,9 @@ TEST_CASE("17. One press is one word to the permit") {
   // The rig refuses it (tests/rig/errors_test.cpp); the engine would, too.
   Rig rig = test::rig(test::jog_and_step);
   for (BindingSetup& b : rig.setup.bindings)
-    if (b.effect == Effect::reset || b.effect == Effect::enable)
+    if (b.as<effect::Reset>() || b.as<effect::Enable>())
       for (const BindingSetup& ready : rig.setup.bindings)
-        if (ready.effect == Effect::ready) b.slot = ready.slot;
+        if (ready.as<effect::Ready>()) b.slot = ready.slot;
   Stand s(rig);
   s.press("menu.right").tick();
   CHECK(s.state() == State::ready);

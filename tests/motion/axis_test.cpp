@@ -425,7 +425,7 @@ TEST_CASE("No move takes memory: jogs, steps, counts, following, poses") {
       r.posing = kind == 4;
       r.goal = i / 400 * 1'000'000'000LL;
     }
-    if (kind == 2) motion.axis(AxisId{0}).wheel(random.whole(-5, 5), 1'000'000, 0);
+    if (kind == 2) motion.wheel(AxisId{0}, random.whole(-5, 5), 1'000'000, 0);
     motion.ask(0, requests, {.speed = i % 3 == 0 ? 0.5 : 1, .path_speed = 40});
     motion.advance(0, 0.002);
   }

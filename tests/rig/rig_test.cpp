@@ -15,7 +15,7 @@ TEST_CASE("The demo rig is what it says") {
   CHECK(rig.axes[0].name == "x");
   CHECK(rig.axes[4].name == "lamp_tilt");
   CHECK(rig.setup.axes[0].limits.full().decel == 1400);
-  CHECK(rig.setup.axes[4].servo->pulse_us(0) == 1512);
+  CHECK(std::get<ServoMap>(rig.setup.axes[4].drive).pulse_us(0) == 1512);
   CHECK(rig.setup.axes[4].position == PositionKind::assumed);
   CHECK(rig.setup.groups.size() == 5);  // the carriage, and four axes alone
   CHECK(rig.setup.groups[0].path_speed == 200);

@@ -88,9 +88,9 @@ TEST_CASE("A link that fails at the Nth call: limits hold, and the zone trips if
       const auto say = [&](ControlId control, std::int32_t raw) {
         readings.push_back({HandsetId{0}, control, ++sequence, clock.now(), clock.now(), raw});
       };
-      const auto press = [&](Effect effect) {
+      const auto press = [&](const Effect& effect) {
         for (const BindingSetup& b : rig.setup.bindings)
-          if (b.effect == effect) say(rig.setup.controls[index(b.slot)].control, 1);
+          if (b.effect.index() == effect.index()) say(rig.setup.controls[index(b.slot)].control, 1);
       };
       for (int tick = 0; tick < 800; ++tick, clock.turn(rig.period)) {
         readings.clear();
@@ -98,8 +98,8 @@ TEST_CASE("A link that fails at the Nth call: limits hold, and the zone trips if
           say(ControlId::presence, 1);
           for (const ControlSetup& c : rig.setup.controls) say(c.control, 0);
         }
-        if (tick == 20) press(Effect::ready);
-        if (tick == 30) press(Effect::enable);
+        if (tick == 20) press(effect::Ready{});
+        if (tick == 30) press(effect::Enable{});
         if (tick == 100) say(ControlId{0}, 32767);
         engine.tick({clock.now(), readings, links.reports(clock.now())}, out.view());
         links.send(out.frames);

@@ -24,6 +24,9 @@ enum class LayerId : std::uint16_t {};
 /// A list of overrides, and what bindings move: one such list, or the increments of some coordinates.
 enum class OverrideId : std::uint16_t {};
 enum class NumberId : std::uint16_t {};
+/// What a link reports besides its axes, by name; what it can be told to do.
+enum class InputId : std::uint16_t {};
+enum class ActionId : std::uint16_t {};
 /// A row of the rig's controls: one control of one handset that some binding uses.
 enum class SlotId : std::uint16_t {};
 
@@ -57,5 +60,18 @@ constexpr Id id_at(std::size_t row) noexcept {
 /// How many of each a rig may have. Bounds every loop of a tick.
 inline constexpr std::size_t max_axes = 64, max_handsets = 16, max_links = 16, max_zones = 8, max_switches = 64, max_slots = 512,
                              max_bindings = 1024, max_controls = 256;
+
+/// A set of handsets: bit per HandsetId.
+using HandsetBits = std::uint32_t;
+static_assert(max_handsets <= 32);
+constexpr bool has(HandsetBits bits, HandsetId handset) noexcept { return (bits >> index(handset) & 1u) != 0; }
+constexpr HandsetBits bit(HandsetId handset) noexcept { return HandsetBits{1} << index(handset); }
+
+/// A set of zones: bit per ZoneId.
+using ZoneBits = std::uint32_t;
+static_assert(max_zones <= 32);
+inline constexpr ZoneBits all_zones = ~ZoneBits{0};
+constexpr bool has(ZoneBits bits, ZoneId zone) noexcept { return (bits >> index(zone) & 1u) != 0; }
+constexpr ZoneBits bit(ZoneId zone) noexcept { return ZoneBits{1} << index(zone); }
 
 }  // namespace gyrax

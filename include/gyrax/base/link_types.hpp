@@ -5,10 +5,12 @@
 /// its own when that runs out. Report: what the far end measured, in the axis's unit.
 #pragma once
 
+#include <gyrax/base/category.hpp>
 #include <gyrax/base/ids.hpp>
 #include <gyrax/base/time.hpp>
 
 #include <cstdint>
+#include <optional>
 #include <span>
 
 namespace gyrax {
@@ -20,6 +22,7 @@ enum class Mode : std::uint8_t { off, stand, follow };
 struct AxisWord {
   Mode mode = Mode::off;
   std::int64_t position = 0;
+  std::int64_t speed = 0;  ///< the same a second, signed; 0 where the drive knows none
   bool operator==(const AxisWord&) const = default;
 };
 
@@ -30,6 +33,8 @@ struct Frame {
   Span valid_for{};  ///< from `sent`; afterwards the receiver must stop by itself
   std::span<const AxisWord> axes;
   std::span<const std::uint8_t> switches;  ///< 0 off, 1 on
+  Time due{};                              ///< when the axes are to be where their words say
+  std::optional<Category> stop{};          ///< the far end is to stop by itself; reserved for wires
 };
 
 /// One axis of a report. `measured` is false where the far end cannot know; the numbers then mean nothing.
@@ -39,12 +44,33 @@ struct AxisReport {
   double speed = 0;     ///< mm/s or deg/s, signed
 };
 
+/// One of a link's inputs: a limit switch, a load, a temperature. Reserved for wires.
+struct InputReport {
+  InputId input{};
+  double value = 0;   ///< in the input's unit; 0 or 1 where it is a contact
+  bool fresh = true;  ///< false: the far end has not read it since its last report, and the value is old
+  bool operator==(const InputReport&) const = default;
+};
+
+/// What became of an action. Reserved for wires.
+struct ActionReport {
+  enum class Result : std::uint8_t { done, refused, timed_out };
+  ActionId action{};
+  Result result = Result::done;
+  bool operator==(const ActionReport&) const = default;
+};
+
 struct LinkReport {
   LinkId link{};
   std::uint32_t sequence = 0;  ///< the heartbeat: one more each time
   Time measured{};             ///< when the far end measured; never after `arrival`
   Time arrival{};
   std::span<const AxisReport> axes;
+  // Reserved for wires.
+  std::optional<Time> far_clock{};  ///< the far end's own clock as it measured
+  std::uint32_t faults = 0;         ///< what the far end says is wrong with it: bit per fault, its own numbers
+  std::span<const InputReport> inputs{};
+  std::span<const ActionReport> actions{};
 };
 
 }  // namespace gyrax

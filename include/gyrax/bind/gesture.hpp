@@ -21,6 +21,16 @@ namespace gyrax {
 
 enum class Gesture : std::uint8_t { press, release, tap, double_tap, hold, chord };
 
+struct AboutGesture {
+  Gesture gesture;
+  const char* key;   ///< as the rig spells it; none: keys together are no key of their own
+  const char* said;  ///< behind the control's name, for a person
+  bool over;         ///< over as it begins: nothing is held afterwards
+};
+/// A row for each gesture.
+std::span<const AboutGesture> about_gestures() noexcept;
+const AboutGesture& about(Gesture gesture) noexcept;
+
 struct GestureTimes {
   Span tap = std::chrono::milliseconds(250);   ///< the longest tap
   Span gap = std::chrono::milliseconds(250);   ///< the longest time between the two of a double tap
@@ -32,6 +42,8 @@ struct Rivals {
   bool tap = false, double_tap = false, chord = false;
   Span hold{};  ///< 0: no hold
   bool any() const noexcept { return tap || double_tap || chord || hold > Span{}; }
+  /// Counts another of the key's gestures; `hold_time` of a hold.
+  void add(Gesture gesture, Span hold_time) noexcept;
 };
 
 /// The longest that a plain press, counted from the moment the key goes down, may have to wait beside these.

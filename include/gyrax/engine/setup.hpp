@@ -5,11 +5,9 @@
 
 #include <gyrax/bind/bind.hpp>
 #include <gyrax/motion/motion.hpp>
-#include <gyrax/output/motor.hpp>
-#include <gyrax/output/servo.hpp>
+#include <gyrax/output/drive.hpp>
 #include <gyrax/permit/guard.hpp>
 
-#include <optional>
 #include <vector>
 
 namespace gyrax {
@@ -28,10 +26,8 @@ struct AxisSetup {
   double start = 0;            ///< of an assumed axis
   double following_error = 0;  ///< measured axes: greatest distance between command and report, > 0; more is a fault
   double in_position = 0;      ///< measured axes: a report this near to where the axis stands agrees with it, ≥ 0
-  std::optional<ServoMap> servo;
-  /// Set for a motor: its speed is a share of full power, and its position means nothing.
-  std::optional<MotorMap> motor;
-  Span rest{};                  ///< of a motor: how long it rests before it turns round
+  Drive drive;
+  Span rest{};                  ///< of what is no place, a motor: how long it rests before it turns round
   std::vector<SwitchId> needs;  ///< all of these must be on for it to move
 };
 

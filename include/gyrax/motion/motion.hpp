@@ -48,7 +48,13 @@ class Motion {
   void halt(std::size_t group) noexcept;
   void advance(std::size_t group, double dt_s) noexcept;
 
-  AxisMotion& axis(AxisId axis) noexcept { return axes_[index(axis)]; }
+  // Of one axis; as of AxisMotion.
+  AxisMotion::Step step(AxisId axis, Nano by) noexcept { return axes_[index(axis)].step(by); }
+  std::int64_t wheel(AxisId axis, std::int64_t counts, Nano by, Nano most) noexcept { return axes_[index(axis)].wheel(counts, by, most); }
+  Nano take_dropped(AxisId axis) noexcept { return axes_[index(axis)].take_dropped(); }
+  void restart(AxisId axis, double position, bool unsure = false) noexcept { axes_[index(axis)].restart(position, unsure); }
+  void keep(AxisId axis) noexcept { axes_[index(axis)].keep(); }
+
   const AxisMotion& axis(AxisId axis) const noexcept { return axes_[index(axis)]; }
   std::span<const GroupSetup> groups() const noexcept { return groups_; }
   /// Whether a group is on its way to a pose, or comes to rest on the way.

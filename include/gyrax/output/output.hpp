@@ -7,11 +7,9 @@
 #pragma once
 
 #include <gyrax/base/command.hpp>
-#include <gyrax/output/motor.hpp>
-#include <gyrax/output/servo.hpp>
+#include <gyrax/output/drive.hpp>
 #include <gyrax/permit/links.hpp>
 
-#include <optional>
 #include <span>
 #include <vector>
 
@@ -19,23 +17,18 @@ namespace gyrax {
 
 class Output {
  public:
-  /// Axes by AxisId with their wiring and, for servos and motors, their map; switches by SwitchId with the same wiring.
-  Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const std::optional<ServoMap>> servos,
-         std::span<const std::optional<MotorMap>> motors, std::span<const Wiring> switches);
+  /// Axes by AxisId, with their wiring and their drives; switches by SwitchId.
+  Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const Drive> drives, std::span<const Wiring> switches);
 
   /// One frame a link. The spans inside stay valid until the next call.
   std::span<const Frame> frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches, Time now) noexcept;
-
-  /// One axis's word: nm, ndeg, µs of pulse or millionths of full power.
-  AxisWord word(AxisId axis, const AxisCommand& command) const noexcept;
 
  private:
   struct Place {
     std::size_t first_axis = 0, first_switch = 0;
   };
   std::vector<Wiring> axes_, switches_;
-  std::vector<std::optional<ServoMap>> servos_;
-  std::vector<std::optional<MotorMap>> motors_;
+  std::vector<Drive> drives_;
   std::vector<Place> places_;
   std::vector<AxisWord> words_;
   std::vector<std::uint8_t> bits_;

@@ -7,6 +7,8 @@
 ///     tilt->pulse_us(0) == 1512
 #pragma once
 
+#include <gyrax/output/counted.hpp>
+
 #include <cstdint>
 #include <optional>
 
@@ -14,6 +16,7 @@ namespace gyrax {
 
 class ServoMap {
  public:
+  static constexpr bool is_place = true;
   /// Pulses that make() takes, in µs.
   static constexpr int min_us = 200, max_us = 5000;
 
@@ -29,6 +32,10 @@ class ServoMap {
   bool reaches(double position) const noexcept;
   /// The position that a pulse stands for; the inverse of the line, for pulses between the ends.
   double position(int pulse_us) const noexcept;
+
+  /// Whole microseconds of pulse. A servo knows no speed.
+  AxisWord word(const AxisCommand& command) const noexcept { return {command.mode, pulse_us(command.p), 0}; }
+  WordMeaning meaning() const noexcept;
 
   double low() const noexcept { return low_; }
   double high() const noexcept { return high_; }

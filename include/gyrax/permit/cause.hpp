@@ -1,18 +1,15 @@
 /// Why a zone stops, and how: the causes, with the stop category that each has unless the rig says otherwise.
 ///
-/// Stop categories are those of IEC 60204-1, 9.2.2: 0 removes power at once, 1 is a controlled stop and then removes
-/// power, 2 is a controlled stop with power left on.
-///
 ///     about(Cause::link_silent).sentence
 #pragma once
+
+#include <gyrax/base/category.hpp>
 
 #include <array>
 #include <cstddef>
 #include <cstdint>
 
 namespace gyrax {
-
-enum class Category : std::uint8_t { zero = 0, one = 1, two = 2 };
 
 enum class Cause : std::uint8_t {
   none,
@@ -35,12 +32,14 @@ enum class Cause : std::uint8_t {
   clock_backwards,
   envelope_refused,
 };
-inline constexpr std::size_t cause_count = 17;
+inline constexpr std::size_t cause_count = static_cast<std::size_t>(Cause::envelope_refused) + 1;
 
 struct AboutCause {
+  enum class About : std::uint8_t { other, handset, link };
   const char* name;      ///< as the rig's `stops` table and every output spell it
   Category category;     ///< unless the rig says otherwise
   bool fault;            ///< trips the zone; otherwise a person asked for it
+  About about;           ///< what was lost, as switches ask (SwitchSetup)
   const char* sentence;  ///< what happened, for a person
 };
 

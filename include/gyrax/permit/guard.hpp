@@ -25,12 +25,6 @@ struct ZoneSetup {
   std::vector<SlotId> stops;     ///< none may be held down; those of handsets that are counted on must have reported
 };
 
-/// A set of handsets: bit per HandsetId.
-using HandsetBits = std::uint32_t;
-static_assert(max_handsets <= 32);
-constexpr bool has(HandsetBits bits, HandsetId handset) noexcept { return (bits >> index(handset) & 1u) != 0; }
-constexpr HandsetBits bit(HandsetId handset) noexcept { return HandsetBits{1} << index(handset); }
-
 /// A link, or one of the zone's handsets among `counted_on`, that is not there, if any.
 Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal& signal, const Links& links, Time now) noexcept;
 

@@ -33,7 +33,7 @@ enum class Interlock : std::uint8_t {
   on_path,
   not_met,
 };
-inline constexpr std::size_t interlock_count = 23;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::not_met) + 1;
 
 struct AboutInterlock {
   const char* name;

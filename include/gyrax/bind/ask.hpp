@@ -1,0 +1,48 @@
+/// What a person asked for at one moment, or what became of that at once.
+#pragma once
+
+#include <gyrax/bind/effect.hpp>
+
+namespace gyrax {
+
+struct Ask {
+  enum class Kind : std::uint8_t {
+    ready,
+    stow,
+    enable,
+    release,
+    squeeze,
+    stop,
+    reset,
+    reset_long,  ///< reset was kept down for `Bind::long_reset`
+    squeezed,    ///< enable, squeezed through already
+    step,
+    wheel,
+    move,  ///< stale or touched: what moves an axis as long as it is deflected or held
+    set,
+    number,   ///< an override or an increment is another one now
+    chosen,   ///< another number is chosen
+    layer,    ///< a latched layer is on or off now
+    reduced,  ///< reduced speed is on or off now
+    raise,    ///< a number that would be faster, on a handset that is not in charge
+  };
+  /// stale: begun before its zone stopped or changed. touched: on a handset that is not in charge. Neither does anything.
+  enum class Counts : std::uint8_t { yes, stale, touched };
+  Kind kind = Kind::stop;
+  Counts counts_as = Counts::yes;
+  BindingId binding{};
+  SlotId by{};
+  ZoneBits zones = 0;  ///< of a word to the permit; of anything stale
+  CoordinateId coordinate = no<CoordinateId>;
+  Nano distance = 0;        ///< of step; of wheel: for each count
+  std::int64_t counts = 0;  ///< of wheel
+  Nano max_owed = 0;        ///< of wheel
+  SwitchId target = no<SwitchId>;
+  SwitchTo to = SwitchTo::toggle;
+  bool let_go = false;  ///< of set: a momentary one, whose control was let go …
+  bool lost = false;    ///< … or nobody knows whether it still is held
+  LayerId layer = no<LayerId>;
+  NumberId number = no<NumberId>;
+};
+
+}  // namespace gyrax

@@ -1,0 +1,89 @@
+/// What an engine is made of: the rooms, and what it keeps of each zone, axis, group and switch. Its own; nothing here is for use.
+#pragma once
+
+#include <gyrax/engine/event.hpp>
+#include <gyrax/engine/setup.hpp>
+#include <gyrax/envelope/envelope.hpp>
+#include <gyrax/output/output.hpp>
+#include <gyrax/permit/permit.hpp>
+
+#include <optional>
+#include <vector>
+
+namespace gyrax::detail {
+
+struct Zone {
+  explicit Zone(const ZoneSetup& s) : setup(s), permit(s.categories) {}
+  ZoneSetup setup;
+  Permit permit;
+  Time since{};                // when its state changed last
+  HandsetBits in_charge = 0;   // who may move it
+  HandsetBits also_there = 0;  // who else was there when it was made ready, so that people count on its stop
+  bool stopped = false;        // a stop came in this tick, so that nothing starts in it
+  bool changed = false;        // it stopped or changed with the reading that is taken now
+  /// Those whose loss stops it. While it is stowed there is nothing to stop.
+  HandsetBits counted_on() const noexcept { return in_charge | also_there; }
+};
+
+struct Axis {
+  Axis(const AxisSetup& s, std::size_t g) : setup(s), group(g) {}
+  AxisSetup setup;
+  std::size_t group = 0;
+  bool taken_up = false;           // has had power before
+  std::optional<Time> wheel_told;  // when it was last told that counts do nothing
+  Obstacle held_by;                // what keeps it from what it is asked, besides its zone and its travel
+  bool lapsed = false;             // asked while it lacked something: it has to be let go, or met, first
+  int side = 0;                    // of a followed control that has to be met: where it was seen from the axis
+  int direction = 0;               // of a motor: the way it turned last
+  Time rests_since{};              // of a motor
+};
+
+struct Switch {
+  explicit Switch(const SwitchSetup& s) : setup(s), on(s.start_on) {}
+  SwitchSetup setup;
+  bool on = false;
+};
+
+struct EngineParts {
+  explicit EngineParts(const Setup& setup);
+
+  Signal signal;
+  Bind bind;
+  Links links;
+  Motion motion;
+  Envelope envelope;
+  Output output;
+
+  std::vector<Zone> zones;
+  std::vector<Axis> axes;
+  std::vector<Switch> switches;
+  std::vector<std::vector<SwitchId>> needs;  // by group: what any of its axes needs
+  std::vector<Request> requests;             // by CoordinateId
+  std::vector<double> overrides;             // by AxisId: the share of speed in force
+  std::vector<LinkId> measured_by;           // by AxisId; none: nothing has to measure it
+  std::vector<Span> valid_for;               // by LinkId: of a frame
+  std::vector<HandsetBits> stations;         // by HandsetId, itself included
+  std::vector<std::uint8_t> switched_on;     // by SwitchId, for the output
+  NotchSetup::Reduced reduced;
+  Span max_tick{};
+
+  // The tick that is under way.
+  EventRing* events = nullptr;
+  bool started = false;
+  Time now{}, before{};  // its time, and the last one's
+  double dt_s = 0;
+
+  Zone& zone(ZoneId id) noexcept { return zones[index(id)]; }
+  const Zone& zone(ZoneId id) const noexcept { return zones[index(id)]; }
+  Axis& axis(AxisId id) noexcept { return axes[index(id)]; }
+  const Axis& axis(AxisId id) const noexcept { return axes[index(id)]; }
+  Zone& zone_of(AxisId id) noexcept { return zones[index(axis(id).setup.zone)]; }
+  const Zone& zone_of(AxisId id) const noexcept { return zones[index(axis(id).setup.zone)]; }
+  const Request& request(AxisId id) const noexcept { return requests[index(id)]; }
+  void tell(Event event) noexcept {
+    event.at = now;
+    events->write(event);
+  }
+};
+
+}  // namespace gyrax::detail

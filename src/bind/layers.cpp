@@ -1,0 +1,49 @@
+#include <gyrax/bind/layers.hpp>
+
+namespace gyrax {
+
+Layers::Layers(std::span<const LayerSetup> layers, std::span<const BindingSetup> bindings, std::size_t slots)
+    : layers_(layers.begin(), layers.end()), latched_(layers.size()), deflected_(slots), of_(slots) {
+  for (std::size_t l = 0; l < layers_.size(); ++l) latched_[l] = layers_[l].starts_on ? 1 : 0;
+  for (std::size_t l = layers_.size(); l-- > 0;)
+    for (const BindingSetup& b : bindings) {
+      std::vector<LayerId>& of = of_[index(b.slot)];
+      if (index(b.layer) == l && (of.empty() || of.back() != b.layer)) of.push_back(b.layer);
+    }
+}
+
+bool Layers::press(const Change& change, const Signal& signal) noexcept {
+  const ControlSetup& control = signal.setup(change.slot);
+  const double value = signal.sample(change.slot).value, size = value < 0 ? -value : value;
+  std::uint8_t& was = deflected_[index(change.slot)];
+  const bool is = was != 0 && !change.first ? size >= control.release_below : size >= control.press_at;
+  // The first word of a control tells where it is, not that it was brought there just now.
+  const bool edge = !change.first && is != (was != 0);
+  was = is ? 1 : 0;
+  return edge;
+}
+
+bool Layers::down(SlotId slot, const Signal& signal) const noexcept {
+  const Sample& sample = signal.sample(slot);
+  return sample.known && (sample.pressed || deflected_[index(slot)] != 0);
+}
+
+bool Layers::latch(LayerId layer, bool on) noexcept {
+  std::uint8_t& latched = latched_[index(layer)];
+  const bool changed = (latched != 0) != on;
+  latched = on ? 1 : 0;
+  return changed;
+}
+
+bool Layers::on(LayerId layer, const Signal& signal) const noexcept {
+  const SlotId held = layers_[index(layer)].held;
+  return latched(layer) || (held != no<SlotId> && down(held, signal));
+}
+
+LayerId Layers::of(SlotId slot, const Signal& signal) const noexcept {
+  for (const LayerId layer : of_[index(slot)])
+    if (on(layer, signal)) return layer;
+  return no<LayerId>;
+}
+
+}  // namespace gyrax

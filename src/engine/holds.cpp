@@ -1,0 +1,65 @@
+#include "holds.hpp"
+
+#include "switches.hpp"
+#include "tell.hpp"
+
+namespace gyrax::detail {
+namespace {
+
+/// Follows on which side of its axis a control is that has to be met. Whether it is where the axis stands now, or has passed it.
+bool approach(EngineParts& e, AxisId id) noexcept {
+  const Request& request = e.request(id);
+  const double off = request.position - e.motion.axis(id).state().p, near = request.catch_up * 0.01;
+  int& side = e.axis(id).side;
+  const int now = off > near ? 1 : off < -near ? -1 : 0;
+  const bool met = now == 0 || (side != 0 && now != side);
+  side = met ? 0 : now;
+  return met;
+}
+
+void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexcept {
+  Axis& axis = e.axis(id);
+  Request& request = e.requests[index(id)];
+  const bool lacks = lack.what != Interlock::none, told = request.following && axis.lapsed;
+  if (live && lacks && request.moving() && !told) tell_no_move(e, id, request.by, lack);
+  axis.lapsed = live && request.following && (lacks || (axis.lapsed && !approach(e, id)));
+  axis.held_by = lack;
+  if (!axis.lapsed) axis.side = 0;
+  if (axis.lapsed && !lacks) axis.held_by = {.what = Interlock::not_met, .handset = e.signal.setup(request.by).handset, .slot = request.by};
+  if (axis.lapsed) request.following = false;
+  if (lacks) request.jogging = request.going = request.posing = false;
+  if ((axis.lapsed || lacks) && request.by != no<SlotId> && !request.moving()) request.waiting_for = request.by;
+}
+
+}  // namespace
+
+bool hold_back(EngineParts& e, std::size_t group, bool live) noexcept {
+  if (e.needs[group].empty()) return false;
+  const Obstacle lack = lacking(e, group);
+  const bool lacks = lack.what != Interlock::none;
+  const std::vector<AxisId>& axes = e.motion.groups()[group].axes;
+  if (live && lacks) e.bind.end_moves(axes, e.signal);
+  for (const AxisId axis : axes) hold_back(e, axis, lack, live);
+  return lacks;
+}
+
+void turn_round(EngineParts& e, AxisId id) noexcept {
+  Axis& axis = e.axis(id);
+  if (is_place(axis.setup.drive)) return;
+  Request& request = e.requests[index(id)];
+  const AxisMotion& motion = e.motion.axis(id);
+  if (axis.held_by.what == Interlock::turning_round) axis.held_by = {};
+  // It has no place to go to.
+  request.going = request.following = request.posing = false;
+  if (!motion.at_rest()) {
+    axis.rests_since = e.now;
+    axis.direction = motion.state().v < 0 ? -1 : motion.state().v > 0 ? 1 : axis.direction;
+  }
+  const int asked = request.jog > 0 ? 1 : request.jog < 0 ? -1 : 0;
+  if (asked == 0 || axis.direction == 0 || asked == axis.direction) return;
+  if (motion.at_rest() && e.now - axis.rests_since >= axis.setup.rest) return;
+  request.jog = 0;
+  axis.held_by = {.what = Interlock::turning_round};
+}
+
+}  // namespace gyrax::detail

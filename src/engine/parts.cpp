@@ -1,0 +1,73 @@
+#include <gyrax/engine/parts.hpp>
+
+namespace gyrax::detail {
+namespace {
+
+template <class Row, class Field>
+auto column(const std::vector<Row>& rows, Field field) {
+  std::vector<decltype(field(rows.front()))> values;
+  values.reserve(rows.size());
+  for (const Row& row : rows) values.push_back(field(row));
+  return values;
+}
+
+Wiring wiring_of(const AxisSetup& a) { return a.wiring; }
+AxisLimits limits_of(const AxisSetup& a) { return a.limits; }
+Drive drive_of(const AxisSetup& a) { return a.drive; }
+LinkId measured_by(const AxisSetup& a) { return a.position == PositionKind::measured ? a.wiring.link : no<LinkId>; }
+Bounds bounds_of(const AxisSetup& a) {
+  const MotionLimits& full = a.limits.full();
+  return {a.limits.low(), a.limits.high(), full.speed, full.accel, full.jerk, full.decel, full.decel_jerk};
+}
+
+BindSetup bind_setup(const Setup& s) {
+  return {s.bindings,
+          s.layers,
+          s.notches,
+          s.gestures,
+          column(s.axes, [](const AxisSetup& a) { return a.zone; }),
+          column(s.switches, [](const SwitchSetup& one) { return one.zone; })};
+}
+
+std::vector<Axis> axes(const Setup& setup) {
+  std::vector<Axis> all;
+  all.reserve(setup.axes.size());
+  for (const AxisSetup& axis : setup.axes) all.emplace_back(axis, 0);
+  for (std::size_t g = 0; g < setup.groups.size(); ++g)
+    for (const AxisId axis : setup.groups[g].axes) all[index(axis)].group = g;
+  return all;
+}
+
+std::vector<std::vector<SwitchId>> needs(const Setup& setup) {
+  return column(setup.groups, [&](const GroupSetup& group) {
+    std::vector<SwitchId> all;
+    for (const AxisId axis : group.axes)
+      for (const SwitchId target : setup.axes[index(axis)].needs) all.push_back(target);
+    return all;
+  });
+}
+
+}  // namespace
+
+EngineParts::EngineParts(const Setup& setup)
+    : signal(setup.handsets, setup.controls),
+      bind(bind_setup(setup), setup.controls.size()),
+      links(setup.links, column(setup.axes, wiring_of)),
+      motion(column(setup.axes, limits_of), setup.groups),
+      envelope(column(setup.axes, bounds_of)),
+      output(setup.links, column(setup.axes, wiring_of), column(setup.axes, drive_of),
+             column(setup.switches, [](const SwitchSetup& s) { return s.wiring; })),
+      zones(setup.zones.begin(), setup.zones.end()),
+      axes(detail::axes(setup)),
+      switches(setup.switches.begin(), setup.switches.end()),
+      needs(detail::needs(setup)),
+      requests(setup.axes.size()),
+      overrides(setup.axes.size(), 1),
+      measured_by(column(setup.axes, detail::measured_by)),
+      valid_for(column(setup.links, [](const LinkSetup& link) { return link.frame_valid_for; })),
+      stations(setup.stations),
+      switched_on(setup.switches.size()),
+      reduced(setup.notches.reduced),
+      max_tick(setup.max_tick) {}
+
+}  // namespace gyrax::detail

@@ -1,0 +1,43 @@
+#include "tell.hpp"
+
+#include "zones.hpp"
+
+namespace gyrax::detail {
+
+void tell_number(EngineParts& e, NumberId id) noexcept {
+  const Numbers& numbers = e.bind.numbers();
+  const NotchSetup::Number& number = numbers.moved()[index(id)];
+  if (number.override != no<OverrideId>) {
+    const Nano percent = to_nano(numbers.percent(number.override));
+    return e.tell({.kind = Event::Kind::override, .which = id, .number = percent / 1'000'000});
+  }
+  const CoordinateId first = number.coordinates.front();
+  e.tell({.kind = Event::Kind::increment, .axis = id_at<AxisId>(index(first)), .which = id, .number = numbers.increment(first)});
+}
+
+void tell_speeds(EngineParts& e, ZoneId zone) noexcept {
+  const Numbers& numbers = e.bind.numbers();
+  for (std::size_t n = 0; n < numbers.moved().size(); ++n) {
+    const OverrideId override = numbers.moved()[n].override;
+    if (override == no<OverrideId> || numbers.percent(override) >= 100) continue;
+    bool here = false;
+    for (const AxisId axis : e.zone(zone).setup.axes) here = here || numbers.override_of(id_at<CoordinateId>(index(axis))) == override;
+    if (here) tell_number(e, id_at<NumberId>(n));
+  }
+  if (e.bind.reduced()) e.tell({.kind = Event::Kind::reduced, .number = 1});
+}
+
+void tell_no_move(EngineParts& e, AxisId axis, SlotId by, const Obstacle& why) noexcept {
+  const ZoneId zone = e.axis(axis).setup.zone;
+  e.tell({.kind = Event::Kind::move_refused, .zone = zone, .cause = cause_of(e, zone), .obstacle = why, .axis = axis, .by = by});
+}
+
+void tell_dropped(EngineParts& e) noexcept {
+  for (std::size_t a = 0; a < e.axes.size(); ++a) {
+    const AxisId axis = id_at<AxisId>(a);
+    const Nano dropped = e.motion.take_dropped(axis);
+    if (dropped != 0) e.tell({.kind = Event::Kind::dropped, .zone = e.axes[a].setup.zone, .axis = axis, .number = dropped});
+  }
+}
+
+}  // namespace gyrax::detail

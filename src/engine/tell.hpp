@@ -1,0 +1,17 @@
+// What a person is told at the moment at which it happens.
+#pragma once
+
+#include <gyrax/engine/parts.hpp>
+
+namespace gyrax::detail {
+
+/// A number is another one now.
+void tell_number(EngineParts& e, NumberId number) noexcept;
+/// Overrides that are not full, and reduced speed: told before anyone wonders why so little moves.
+void tell_speeds(EngineParts& e, ZoneId zone) noexcept;
+/// Something that would move an axis does not.
+void tell_no_move(EngineParts& e, AxisId axis, SlotId by, const Obstacle& why) noexcept;
+/// Steps and counts that gave way to something else, or to a stop.
+void tell_dropped(EngineParts& e) noexcept;
+
+}  // namespace gyrax::detail
