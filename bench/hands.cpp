@@ -1,5 +1,5 @@
-// What the signal and bind rooms cost for 32 controls that all change at every tick, plain and with everything switched on,
-// beside the plain loop of as many axes. Side by side in one run; the ratio is what counts.
+// What the signal and bind rooms cost for 32 controls that all change at every tick, plain and with everything switched
+// on, beside the plain loop of as many axes. Side by side in one run; the ratio is what counts.
 #include "plain_loop.hpp"
 #include "ratio.hpp"
 
@@ -19,7 +19,8 @@ constexpr std::size_t controls = 32, sticks = 24, recorded = 4096;
 SlotId slot(std::size_t row) { return id_at<SlotId>(row); }
 CoordinateId coordinate(std::size_t row) { return id_at<CoordinateId>(row); }
 
-/// 24 stick axes in pairs and 8 keys; `all`: smoothing, hysteresis, straight pushes, curves, debouncing, virtual controls.
+/// 24 stick axes in pairs and 8 keys; `all`: smoothing, hysteresis, straight pushes, curves, debouncing, virtual
+/// controls.
 std::vector<ControlSetup> setup_of(bool all) {
   std::vector<ControlSetup> made;
   for (std::size_t i = 0; i < controls; ++i) {
@@ -122,7 +123,8 @@ void hands(benchmark::State& state, bool all) {
   double asked = 0;
   for (auto _ : state) {
     const std::size_t row = at % recorded;
-    for (std::size_t i = 0; i < controls; ++i) say(id_at<ControlId>(i), i < sticks ? raw[row * controls + i] : at / 100 % 2 == 0 ? 1 : 0);
+    for (std::size_t i = 0; i < controls; ++i)
+      say(id_at<ControlId>(i), i < sticks ? raw[row * controls + i] : at / 100 % 2 == 0 ? 1 : 0);
     signal.advance(now);
     for (const Change& made : signal.also_changed()) asks += bind.changed(made, signal).size();
     asks += bind.pass(now, signal).size();
@@ -155,9 +157,11 @@ int main() {
   benchmark::RegisterBenchmark("signal and bind, everything on", [](benchmark::State& state) { hands(state, true); });
   bench::Collector collector;
   bench::run(collector);
-  for (const char* name : {"plain loop, 32 axes", "signal and bind, plain", "signal and bind, everything on"}) collector.print(name);
+  for (const char* name : {"plain loop, 32 axes", "signal and bind, plain", "signal and bind, everything on"})
+    collector.print(name);
   const double loop = collector.median("plain loop, 32 axes");
   fmt::print("ratio: plain {:.1f} times, everything on {:.1f} times the plain loop; {:.0f} ns a control\n",
-             collector.median("signal and bind, plain") / loop, collector.median("signal and bind, everything on") / loop,
+             collector.median("signal and bind, plain") / loop,
+             collector.median("signal and bind, everything on") / loop,
              collector.median("signal and bind, everything on") / static_cast<double>(controls));
 }

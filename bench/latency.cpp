@@ -1,5 +1,6 @@
-// From an event on a descriptor to its command on a loopback socket: the live loop (a thread that reads and decodes, a queue,
-// an engine in a thread of its own) beside a bare loop that polls, reads, computes and sends. Turn by turn in one run.
+// From an event on a descriptor to its command on a loopback socket: the live loop (a thread that reads and decodes, a
+// queue, an engine in a thread of its own) beside a bare loop that polls, reads, computes and sends. Turn by turn in
+// one run.
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/decoder.hpp>
 #include <gyrax/live/runner.hpp>
@@ -56,7 +57,8 @@ start = 500
 /// A pair of connected UDP sockets on the loopback device.
 struct Loopback {
   int out = -1, in = -1;
-  Loopback() : out(::socket(AF_INET, SOCK_DGRAM | SOCK_CLOEXEC, 0)), in(::socket(AF_INET, SOCK_DGRAM | SOCK_CLOEXEC, 0)) {
+  Loopback()
+      : out(::socket(AF_INET, SOCK_DGRAM | SOCK_CLOEXEC, 0)), in(::socket(AF_INET, SOCK_DGRAM | SOCK_CLOEXEC, 0)) {
     sockaddr_in address{};
     address.sin_family = AF_INET;
     address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
@@ -225,8 +227,10 @@ int main() {
   const bool quick = std::getenv("GYRAX_BENCH_QUICK") != nullptr;
   const int rounds = quick ? 500 : 20'000;
   Device pad;
-  for (const char* key : {"menu.right", "shoulder.right", "face.east", "menu.centre"}) pad.keys.insert(find_control(key)->code);
-  for (const std::uint16_t code : {std::uint16_t{ABS_X}, std::uint16_t{ABS_Y}}) pad.absolute[code] = {-32768, 32767, 0, 0, 0};
+  for (const char* key : {"menu.right", "shoulder.right", "face.east", "menu.centre"})
+    pad.keys.insert(find_control(key)->code);
+  for (const std::uint16_t code : {std::uint16_t{ABS_X}, std::uint16_t{ABS_Y}})
+    pad.absolute[code] = {-32768, 32767, 0, 0, 0};
 
   const Rig rig = parse_rig(rig_text, "latency.toml");
   const BootClock clock;
@@ -270,12 +274,14 @@ int main() {
     fmt::print(stderr, "the engine did not jog\n");
     return 1;
   }
-  fmt::print("From an event to its command on a loopback socket, {} times each, turn by turn (µs)\n{:<34}{:>10}{:>10}{:>10}{:>10}\n",
-             rounds, "", "p50", "p99", "p99.9", "most");
+  fmt::print(
+      "From an event to its command on a loopback socket, {} times each, turn by turn "
+      "(µs)\n{:<34}{:>10}{:>10}{:>10}{:>10}\n",
+      rounds, "", "p50", "p99", "p99.9", "most");
   for (auto* times : {&our_times, &bare_times})
     fmt::print("{:<34}{:>10.1f}{:>10.1f}{:>10.1f}{:>10.1f}\n",
-               times == &our_times ? "live loop (2 threads, queue, engine)" : "bare poll, read, send", times->at(0.5), times->at(0.99),
-               times->at(0.999), times->at(1));
+               times == &our_times ? "live loop (2 threads, queue, engine)" : "bare poll, read, send", times->at(0.5),
+               times->at(0.99), times->at(0.999), times->at(1));
   fmt::print("{:<34}{:>10.2f}{:>10.2f}{:>10.2f} times\n", "ratio", our_times.at(0.5) / bare_times.at(0.5),
              our_times.at(0.99) / bare_times.at(0.99), our_times.at(0.999) / bare_times.at(0.999));
 }

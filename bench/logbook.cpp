@@ -1,5 +1,5 @@
-// Ten minutes at 500 Hz with eight axes that all jog, two pads that report every 8 ms: the logbook's size an hour, what a tick
-// pays for being recorded, and how fast it is replayed. GYRAX_BENCH_QUICK=1: ten seconds.
+// Ten minutes at 500 Hz with eight axes that all jog, two pads that report every 8 ms: the logbook's size an hour, what
+// a tick pays for being recorded, and how fast it is replayed. GYRAX_BENCH_QUICK=1: ten seconds.
 #include <gyrax/engine/engine.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/link/simulated.hpp>
@@ -24,14 +24,17 @@ const char* const sticks[] = {"stick.left.x", "stick.left.y", "stick.right.x", "
 
 std::string rig_text() {
   std::string text =
-      "gyrax = 1\n[link.machine]\nkind = \"simulated\"\n[handset.pad0]\n[handset.pad1]\n[station.both]\nhandsets = [\"pad0\", \"pad1\"]\n";
+      "gyrax = 1\n[link.machine]\nkind = \"simulated\"\n[handset.pad0]\n[handset.pad1]\n[station.both]\nhandsets = "
+      "[\"pad0\", \"pad1\"]\n";
   for (std::size_t i = 0; i < axes; ++i)
     text += fmt::format("[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\n", i);
   for (std::size_t i = 0; i < axes; ++i) {
     if (i % 4 == 0) text += fmt::format("[handset.pad{}.bind]\n", i / 4);
     text += fmt::format("\"{}\" = {{ jog = \"a{}\" }}\n", sticks[i % 4], i);
     if (i == 0)
-      text += "\"menu.right\" = \"ready\"\n\"shoulder.right\" = \"enable\"\n\"face.east\" = \"stop\"\n\"menu.centre\" = \"reset\"\n";
+      text +=
+          "\"menu.right\" = \"ready\"\n\"shoulder.right\" = \"enable\"\n\"face.east\" = \"stop\"\n\"menu.centre\" = "
+          "\"reset\"\n";
   }
   return text;
 }
@@ -76,7 +79,8 @@ class Wander {
 int main() {
   const std::size_t ticks = std::getenv("GYRAX_BENCH_QUICK") != nullptr ? 5'000 : 300'000;
   const Rig rig = parse_rig(rig_text(), "logbook.toml");
-  const std::string path = (std::filesystem::temp_directory_path() / fmt::format("gyrax-bench-{}.jsonl", ::getpid())).string();
+  const std::string path =
+      (std::filesystem::temp_directory_path() / fmt::format("gyrax-bench-{}.jsonl", ::getpid())).string();
   Engine engine(rig.setup);
   TickBuffers out(rig.setup);
   SimulatedLinks links(rig);
@@ -106,14 +110,19 @@ int main() {
   const Replay again = replay(path, PlotSpan{0, 1});
   std::filesystem::remove(path);
   if (closed.lost > 0 || !again.same || again.ticks != ticks || !(fastest > 50)) {
-    fmt::print(stderr, "lost {}, same {}, ticks {}, fastest {}\n{}\n", closed.lost, again.same, again.ticks, fastest, again.difference);
+    fmt::print(stderr, "lost {}, same {}, ticks {}, fastest {}\n{}\n", closed.lost, again.same, again.ticks, fastest,
+               again.difference);
     return 1;
   }
-  const double length_s = static_cast<double>(ticks) * to_seconds(rig.period), per_tick = 1e9 / static_cast<double>(ticks);
+  const double length_s = static_cast<double>(ticks) * to_seconds(rig.period),
+               per_tick = 1e9 / static_cast<double>(ticks);
   fmt::print("A logbook of {:g} s at 500 Hz, {} axes jogging, two pads at 125 Hz\n", length_s, axes);
-  fmt::print("  size          {:.1f} MB, {:.0f} MB an hour, {:.0f} bytes a tick\n", static_cast<double>(closed.bytes) / 1e6,
-             static_cast<double>(closed.bytes) / 1e6 * 3600 / length_s, static_cast<double>(closed.bytes) / static_cast<double>(ticks));
-  fmt::print("  recording     {:.0f} ns a tick of the engine's thread, beside {:.0f} ns for the tick itself: ratio {:.2f}\n",
-             recording_s * per_tick, ticking_s * per_tick, recording_s / ticking_s);
-  fmt::print("  replay        {:.2f} s: {:.0f} times faster than real time, every line the same\n", again.took_s, length_s / again.took_s);
+  fmt::print("  size          {:.1f} MB, {:.0f} MB an hour, {:.0f} bytes a tick\n",
+             static_cast<double>(closed.bytes) / 1e6, static_cast<double>(closed.bytes) / 1e6 * 3600 / length_s,
+             static_cast<double>(closed.bytes) / static_cast<double>(ticks));
+  fmt::print(
+      "  recording     {:.0f} ns a tick of the engine's thread, beside {:.0f} ns for the tick itself: ratio {:.2f}\n",
+      recording_s * per_tick, ticking_s * per_tick, recording_s / ticking_s);
+  fmt::print("  replay        {:.2f} s: {:.0f} times faster than real time, every line the same\n", again.took_s,
+             length_s / again.took_s);
 }

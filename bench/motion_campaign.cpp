@@ -46,7 +46,8 @@ struct Totals {
 AxisLimits random_limits(Random& random) {
   const double low = random.in(-200, 0), high = low + random.scale(1, 2000), speed = random.scale(1, 300);
   const double accel = speed / random.scale(0.05, 2), decel = accel * random.scale(0.2, 3);
-  return *AxisLimits::make(low, high, {speed, accel, accel / random.scale(0.02, 1), decel, decel / random.scale(0.01, 0.4)});
+  return *AxisLimits::make(low, high,
+                           {speed, accel, accel / random.scale(0.02, 1), decel, decel / random.scale(0.01, 0.4)});
 }
 
 double random_tick(Random& random) {
@@ -74,12 +75,15 @@ class LoneAxis {
 
  private:
   void ask() {
-    if (random_.chance(0.15)) scale(random_.chance(0.4) ? 1 : random_.scale(0.05, 1), random_.chance(0.5) ? 1 : random_.in(0.2, 1));
+    if (random_.chance(0.15))
+      scale(random_.chance(0.4) ? 1 : random_.scale(0.05, 1), random_.chance(0.5) ? 1 : random_.in(0.2, 1));
     const double low = limits_.low(), high = limits_.high();
     const Nano by = to_nano(random_.scale(1e-3, 1) * (random_.chance(0.5) ? 1 : -1));
     switch (random_.whole(0, 9)) {
       case 0: axis_.stop(); break;
-      case 1: axis_.go(to_nano(random_.chance(0.2) ? (random_.chance(0.5) ? low : high) : random_.in(low, high))); break;
+      case 1:
+        axis_.go(to_nano(random_.chance(0.2) ? (random_.chance(0.5) ? low : high) : random_.in(low, high)));
+        break;
       case 2:
         axis_.settle();
         for (int n = random_.whole(1, 5); n > 0; --n) axis_.step(by);
@@ -142,7 +146,11 @@ class LoneAxis {
 class Group {
  public:
   Group(Random& random, Totals& totals)
-      : random_(random), totals_(totals), limits_(all(random)), setup_(group(random, limits_)), motion_(limits_, setup_) {
+      : random_(random),
+        totals_(totals),
+        limits_(all(random)),
+        setup_(group(random, limits_)),
+        motion_(limits_, setup_) {
     for (std::size_t a = 0; a < limits_.size(); ++a) {
       motion_.restart(id(a), to_double(to_nano(random.in(limits_[a].low(), limits_[a].high()))));
       checkers_.emplace_back(limits_[a]);
@@ -246,20 +254,25 @@ int main(int count, char** words) {
       LoneAxis(random, t).run(40);
     }
   }
-  const auto percent = [&](std::size_t n, std::size_t of) { return 100.0 * static_cast<double>(n) / static_cast<double>(of); };
-  fmt::print("{} ticks of {} rigs, seed {}: greatest violation beyond rounding, and ticks within 0.1 % of the limit\n", t.ticks, rigs,
-             seed);
-  fmt::print("  speed       {:>10.3g}   {:>5.1f} %\n  accel       {:>10.3g}   {:>5.1f} %\n  decel              {:>10.1f} %\n", t.speed,
-             percent(t.near_speed, t.ticks), t.accel, percent(t.near_accel, t.ticks), percent(t.near_decel, t.ticks));
-  fmt::print("  jerk        {:>10.3g}   {:>5.1f} %\n  decel jerk         {:>10.1f} %\n", t.jerk, percent(t.near_jerk, t.ticks),
-             percent(t.near_decel_jerk, t.ticks));
-  fmt::print("  leap        {:>10.3g}\n  travel      {:>10.3g}   {:>5.1f} % at rest exactly on an end\n", t.leap, t.travel,
-             percent(t.at_end, t.ticks));
-  fmt::print("  path speed  {:>10.3g}   {:>5.1f} % of {} ticks of groups\n", t.path, percent(t.near_path, t.group_ticks), t.group_ticks);
-  fmt::print("  {} stops, {} not where or when foretold; {} ticks at rest under a pose, {} not at its end\n", t.stops, t.late_rests,
-             t.rests, t.wrong_rests);
-  const bool met = percent(t.near_speed, t.ticks) > 5 && percent(t.near_accel, t.ticks) > 5 && percent(t.near_decel, t.ticks) > 5 &&
-                   percent(t.near_jerk, t.ticks) > 5 && percent(t.near_decel_jerk, t.ticks) > 5;
+  const auto percent = [&](std::size_t n, std::size_t of) {
+    return 100.0 * static_cast<double>(n) / static_cast<double>(of);
+  };
+  fmt::print("{} ticks of {} rigs, seed {}: greatest violation beyond rounding, and ticks within 0.1 % of the limit\n",
+             t.ticks, rigs, seed);
+  fmt::print(
+      "  speed       {:>10.3g}   {:>5.1f} %\n  accel       {:>10.3g}   {:>5.1f} %\n  decel              {:>10.1f} %\n",
+      t.speed, percent(t.near_speed, t.ticks), t.accel, percent(t.near_accel, t.ticks), percent(t.near_decel, t.ticks));
+  fmt::print("  jerk        {:>10.3g}   {:>5.1f} %\n  decel jerk         {:>10.1f} %\n", t.jerk,
+             percent(t.near_jerk, t.ticks), percent(t.near_decel_jerk, t.ticks));
+  fmt::print("  leap        {:>10.3g}\n  travel      {:>10.3g}   {:>5.1f} % at rest exactly on an end\n", t.leap,
+             t.travel, percent(t.at_end, t.ticks));
+  fmt::print("  path speed  {:>10.3g}   {:>5.1f} % of {} ticks of groups\n", t.path,
+             percent(t.near_path, t.group_ticks), t.group_ticks);
+  fmt::print("  {} stops, {} not where or when foretold; {} ticks at rest under a pose, {} not at its end\n", t.stops,
+             t.late_rests, t.rests, t.wrong_rests);
+  const bool met = percent(t.near_speed, t.ticks) > 5 && percent(t.near_accel, t.ticks) > 5 &&
+                   percent(t.near_decel, t.ticks) > 5 && percent(t.near_jerk, t.ticks) > 5 &&
+                   percent(t.near_decel_jerk, t.ticks) > 5;
   if (!met) fmt::print("too few ticks near a limit to mean anything\n");
   return t.worst() == 0 && met && t.late_rests == 0 && t.wrong_rests == 0 && t.rests > 0 ? 0 : 1;
 }

@@ -14,7 +14,9 @@ class Random {
   double in(double low, double high) { return low + (high - low) * (static_cast<double>(engine_() >> 11) * 0x1p-53); }
   /// As likely between 1 and 10 as between 10 and 100.
   double scale(double low, double high) { return std::exp(in(std::log(low), std::log(high))); }
-  int whole(int low, int high) { return low + static_cast<int>(engine_() % static_cast<std::uint64_t>(high - low + 1)); }
+  int whole(int low, int high) {
+    return low + static_cast<int>(engine_() % static_cast<std::uint64_t>(high - low + 1));
+  }
   bool chance(double p) { return in(0, 1) < p; }
   template <class Item>
   const Item& one_of(const std::vector<Item>& items) {

@@ -28,8 +28,8 @@ class Collector : public benchmark::BenchmarkReporter {
   void print(const std::string& name) {
     auto& times = times_.at(name);
     std::sort(times.begin(), times.end());
-    fmt::print("{:<34}{:>10.1f} ns   (least {:.1f}, greatest {:.1f}, {} repetitions)\n", name, median(name), times.front(), times.back(),
-               times.size());
+    fmt::print("{:<34}{:>10.1f} ns   (least {:.1f}, greatest {:.1f}, {} repetitions)\n", name, median(name),
+               times.front(), times.back(), times.size());
   }
 
  private:
@@ -43,7 +43,8 @@ inline void run(Collector& collector) {
   std::vector<std::string> words{"bench", "--benchmark_enable_random_interleaving=true",
                                  quick ? "--benchmark_repetitions=3" : "--benchmark_repetitions=15",
                                  quick ? "--benchmark_min_time=0.005" : "--benchmark_min_time=0.1"};
-  if (const char* only = std::getenv("GYRAX_BENCH_ONLY")) words.push_back(std::string("--benchmark_filter=").append(only));
+  if (const char* only = std::getenv("GYRAX_BENCH_ONLY"))
+    words.push_back(std::string("--benchmark_filter=").append(only));
   std::vector<char*> argv;
   for (std::string& word : words) argv.push_back(word.data());
   int argc = static_cast<int>(argv.size());

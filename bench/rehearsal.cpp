@@ -13,6 +13,6 @@ int main() {
   bench::run(collector);
   collector.print("rehearsal");
   const double length_s = gyrax::to_seconds(session.length), took_s = collector.median("rehearsal") * 1e-9;
-  fmt::print("{:g} s at {:g} Hz: {:.0f} times faster than real time (everything: decoding, ticks, machines, trace)\n", length_s,
-             1 / gyrax::to_seconds(rig.period), length_s / took_s);
+  fmt::print("{:g} s at {:g} Hz: {:.0f} times faster than real time (everything: decoding, ticks, machines, trace)\n",
+             length_s, 1 / gyrax::to_seconds(rig.period), length_s / took_s);
 }

@@ -1,5 +1,5 @@
-// A tick of the engine beside a plain loop over the same inputs: velocity jog with all controls changing and with all held,
-// pending steps, goals that change at every tick. And the worst tick of a million, replayed five times.
+// A tick of the engine beside a plain loop over the same inputs: velocity jog with all controls changing and with all
+// held, pending steps, goals that change at every tick. And the worst tick of a million, replayed five times.
 #include "plain_loop.hpp"
 #include "ratio.hpp"
 
@@ -31,7 +31,9 @@ std::string rig_text(std::size_t axes, Doing doing) {
   std::string text = "gyrax = 1\n[link.machine]\nkind = \"simulated\"\n";
   for (std::size_t i = 0; i < axes; ++i)
     text += fmt::format(
-        "[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\nfollowing_error = 1000\nincrements = [900]\n", i);
+        "[axis.a{}]\nunit = \"mm\"\ntravel = [0, 1000]\nspeed = 100\naccel = 1000\nfollowing_error = 1000\nincrements "
+        "= [900]\n",
+        i);
   for (std::size_t h = 0; h * 4 < axes; ++h) text += fmt::format("[handset.pad{}]\n", h);
   if (axes > 4) {
     text += "[station.all]\nhandsets = [";
@@ -41,12 +43,15 @@ std::string rig_text(std::size_t axes, Doing doing) {
   for (std::size_t h = 0; h * 4 < axes; ++h) {
     text += fmt::format("[handset.pad{}.bind]\n", h);
     if (h == 0)
-      text += "\"menu.right\" = \"ready\"\n\"shoulder.right\" = \"enable\"\n\"face.east\" = \"stop\"\n\"menu.centre\" = \"reset\"\n";
+      text +=
+          "\"menu.right\" = \"ready\"\n\"shoulder.right\" = \"enable\"\n\"face.east\" = \"stop\"\n\"menu.centre\" = "
+          "\"reset\"\n";
     std::string steps;
     for (std::size_t i = 4 * h; i < std::min(axes, 4 * h + 4); ++i) {
       steps += fmt::format("{{ step = \"a{}\" }}, ", i);
       if (doing != Doing::steps)
-        text += fmt::format("\"{}\" = {{ {} = \"a{}\" }}\n", sticks[i % 4], doing == Doing::goals_changing ? "follow" : "jog", i);
+        text += fmt::format("\"{}\" = {{ {} = \"a{}\" }}\n", sticks[i % 4],
+                            doing == Doing::goals_changing ? "follow" : "jog", i);
     }
     if (doing == Doing::steps) text += fmt::format("\"hat.x\" = [{}]\n", steps);
   }
@@ -96,7 +101,8 @@ class Live {
       // Held: each side for four seconds, so that no axis comes to its end.
       const std::int32_t side = at_ / hold % 2 == 0 ? 32767 : -32768;
       const std::size_t row = at_ % recorded;
-      for (std::size_t i = 0; i < axes_; ++i) say(i / 4, id_at<ControlId>(i % 4), doing_ == Doing::jog_held ? side : raw_[row * axes_ + i]);
+      for (std::size_t i = 0; i < axes_; ++i)
+        say(i / 4, id_at<ControlId>(i % 4), doing_ == Doing::jog_held ? side : raw_[row * axes_ + i]);
     }
     ++at_;
     tick();
@@ -110,7 +116,8 @@ class Live {
   void press_now_and_then() {
     const char* key = at_ / between_steps % 2 == 0 ? "hat.right" : "hat.left";
     if (at_ % between_steps > 1) return;
-    for (std::size_t h = 0; h < rig_.handsets.size(); ++h) say(h, find_control(key)->id, at_ % between_steps == 0 ? 1 : 0);
+    for (std::size_t h = 0; h < rig_.handsets.size(); ++h)
+      say(h, find_control(key)->id, at_ % between_steps == 0 ? 1 : 0);
   }
   void say(std::size_t handset, ControlId control, std::int32_t raw) {
     readings_.push_back({id_at<HandsetId>(handset), control, ++sequences_[handset], now_, now_, raw});
@@ -150,7 +157,8 @@ void engine_tick(benchmark::State& state, std::size_t axes, Doing doing) {
   if (!live.live() || (state.iterations() > 5000 && fastest < 10)) state.SkipWithError("the engine did not move");
 }
 
-/// The same million ticks five times: each tick's least time is its own, the rest is the machine's; the greatest of those.
+/// The same million ticks five times: each tick's least time is its own, the rest is the machine's; the greatest of
+/// those.
 void print_worst(Doing doing) {
   const std::size_t ticks = std::getenv("GYRAX_BENCH_QUICK") != nullptr ? 20'000 : 1'000'000;
   std::vector<std::int64_t> least(ticks, std::numeric_limits<std::int64_t>::max());
@@ -165,8 +173,8 @@ void print_worst(Doing doing) {
   }
   std::vector<std::int64_t> sorted = least;
   std::sort(sorted.begin(), sorted.end());
-  fmt::print("{:<34}{:>10} ns   (median {} ns; {} ticks, five times)\n", fmt::format("worst tick, {}", name_of(doing)), sorted.back(),
-             sorted[ticks / 2], ticks);
+  fmt::print("{:<34}{:>10} ns   (median {} ns; {} ticks, five times)\n", fmt::format("worst tick, {}", name_of(doing)),
+             sorted.back(), sorted[ticks / 2], ticks);
 }
 
 void plain_tick(benchmark::State& state, std::size_t axes) {
@@ -190,7 +198,8 @@ int main() {
   for (const std::size_t axes : axis_counts) {
     for (const Doing doing : all_doings)
       if (doing == Doing::jog_changing || axes == 8)
-        benchmark::RegisterBenchmark(engine_name(doing, axes).c_str(), [=](benchmark::State& s) { engine_tick(s, axes, doing); });
+        benchmark::RegisterBenchmark(engine_name(doing, axes).c_str(),
+                                     [=](benchmark::State& s) { engine_tick(s, axes, doing); });
     benchmark::RegisterBenchmark(plain_name(axes).c_str(), [axes](benchmark::State& s) { plain_tick(s, axes); });
   }
   bench::Collector collector;

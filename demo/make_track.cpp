@@ -26,7 +26,12 @@ gyrax::Track demo_track() {
   for (int i = 0; i < 10; ++i) h.tap("hat.right", 0.06).wait(0.11);
   h.up("shoulder.left").wait(0.3);
   // Slower: two notches down, and a fine jog back; then ten fine steps.
-  h.tap("hat.down").wait(0.15).tap("hat.down").wait(0.3).push("stick.left.x", -1, 0.2, 0.8).push("stick.left.x", 0, 0.12, 0.3);
+  h.tap("hat.down")
+      .wait(0.15)
+      .tap("hat.down")
+      .wait(0.3)
+      .push("stick.left.x", -1, 0.2, 0.8)
+      .push("stick.left.x", 0, 0.12, 0.3);
   h.tap("thumb.left").wait(0.2);
   for (int i = 0; i < 10; ++i) h.tap("hat.right", 0.05).wait(0.08);
   h.tap("hat.up").wait(0.15).tap("hat.up").wait(0.3);
@@ -43,9 +48,22 @@ gyrax::Track demo_track() {
   // The lamp's tilt through the layer, the scale bar, the valve.
   h.down("shoulder.left").wait(0.15).push("stick.right.y", 0.8, 0.2, 0.8).push("stick.right.y", 0, 0.12, 0.2);
   h.push("stick.right.y", -0.6, 0.2, 0.3).push("stick.right.y", 0, 0.12, 0.2).up("shoulder.left").wait(0.3);
-  h.down("face.west").wait(0.5).up("face.west").wait(0.3).down("face.west").wait(0.9).up("face.west").wait(0.3).tap("face.south").wait(0.5);
+  h.down("face.west")
+      .wait(0.5)
+      .up("face.west")
+      .wait(0.3)
+      .down("face.west")
+      .wait(0.9)
+      .up("face.west")
+      .wait(0.3)
+      .tap("face.south")
+      .wait(0.5);
   // A stop in the middle of things, and ready again.
-  h.push("stick.left.y", -1, 0.2, 0.5).tap("face.east").wait(0.3).push("stick.left.y", 0, 0.12, 0.2).up("shoulder.right");
+  h.push("stick.left.y", -1, 0.2, 0.5)
+      .tap("face.east")
+      .wait(0.3)
+      .push("stick.left.y", 0, 0.12, 0.2)
+      .up("shoulder.right");
   h.wait(0.2).tap("menu.right").wait(0.3).down("shoulder.right").wait(0.3);
   // At last the link falls silent during a jog, at 39 s.
   h.wait_until(38.2).push("stick.left.x", 0.9, 0.2).push("stick.left.y", 0.7, 0.15, 1.2);
@@ -72,9 +90,18 @@ gyrax::Track fine_pad() {
   // Into the end of travel at full speed, and held there.
   h.wait_until(13).push("stick.left.x", 1, 0.15, 3.3).push("stick.left.x", 0, 0.12);
   // Reduced speed comes on in the middle of a jog.
-  h.wait_until(17.5).push("stick.left.x", -1, 0.15, 0.7).tap("menu.left").wait(0.8).push("stick.left.x", 0, 0.12, 0.3).tap("menu.left");
+  h.wait_until(17.5)
+      .push("stick.left.x", -1, 0.15, 0.7)
+      .tap("menu.left")
+      .wait(0.8)
+      .push("stick.left.x", 0, 0.12, 0.3)
+      .tap("menu.left");
   // The lamp is taken up where the trigger happens to be, and followed.
-  h.wait_until(27).push("trigger.left", 0.8, 0.2, 0.2).down("shoulder.left").wait(2.4).push("trigger.left", 0.45, 0.5, 0.6);
+  h.wait_until(27)
+      .push("trigger.left", 0.8, 0.2, 0.2)
+      .down("shoulder.left")
+      .wait(2.4)
+      .push("trigger.left", 0.45, 0.5, 0.6);
   h.push("trigger.left", 0.9, 0.25, 0.9).up("shoulder.left").wait(0.2).push("trigger.left", 0, 0.2);
   h.wait_until(33).up("shoulder.right").wait_until(33.9);
   return h.track();
@@ -103,7 +130,10 @@ gyrax::Track use_pad() {
       .push("stick.left.y", 0, 0.1);
   h.wait_until(1.5).tap("menu.right").wait(0.2).down("shoulder.right").wait(0.3);
   // A straight push to the end, with a hand that is not quite straight.
-  h.push("stick.left.x", 1, 0.2).push("stick.left.y", 0.12, 0.1, 3.1).push("stick.left.y", 0, 0.1).push("stick.left.x", 0, 0.15, 0.5);
+  h.push("stick.left.x", 1, 0.2)
+      .push("stick.left.y", 0.12, 0.1, 3.1)
+      .push("stick.left.y", 0, 0.1)
+      .push("stick.left.x", 0, 0.15, 0.5);
   // Back by ten steps of 1 mm: one press, held.
   h.down("hat.left").wait(1.38).up("hat.left").wait(0.5);
   // The rotary layer, three steps.
@@ -121,7 +151,10 @@ gyrax::Track use_worn_pad() {
       .push("stick.left.y", 0.5, 0.1)
       .push("stick.left.y", 0, 0.1, 0.2);
   h.wait_until(2).tap("menu.right").wait(0.3).down("shoulder.right").wait(1.5);
-  h.push("stick.left.x", 1, 0.2, 4).push("stick.left.x", 0, 0.15, 1).push("stick.left.x", -1, 0.2, 4).push("stick.left.x", 0, 0.15, 1);
+  h.push("stick.left.x", 1, 0.2, 4)
+      .push("stick.left.x", 0, 0.15, 1)
+      .push("stick.left.x", -1, 0.2, 4)
+      .push("stick.left.x", 0, 0.15, 1);
   for (int i = 0; i < 5; ++i) h.tap("face.south").wait(0.2);
   return h.up("shoulder.right").wait(0.5).track();
 }
@@ -129,7 +162,11 @@ gyrax::Track use_worn_pad() {
 /// The joystick drives a turntable with its grip and a lamp with its throttle.
 gyrax::Track use_joystick() {
   Hands h(33, models::joystick());
-  h.wait_until(0.5).push("stick.left.x", 0.5, 0.1).push("stick.left.x", 0, 0.1, 0.2).push("rudder", 0.5, 0.1).push("rudder", 0, 0.1, 0.2);
+  h.wait_until(0.5)
+      .push("stick.left.x", 0.5, 0.1)
+      .push("stick.left.x", 0, 0.1, 0.2)
+      .push("rudder", 0.5, 0.1)
+      .push("rudder", 0, 0.1, 0.2);
   // Some events are lost before anything is made ready: what they said is not known until it is said again.
   h.lose(3).push("stick.left.x", 0.5, 0.1).push("stick.left.x", 0, 0.1).push("rudder", 0.5, 0.1).push("rudder", 0, 0.1);
   h.push("throttle", 0.5, 0.4, 0.3).wait_until(2.8).tap("button.0").wait(0.3).down("grip.trigger").wait(2.5);
@@ -167,7 +204,12 @@ gyrax::Track use_keypad() {
 /// The hand stick: leaned, the carriage follows; the thumb takes the focus.
 gyrax::Track use_hand_stick() {
   Hands h(36, models::hand_stick());
-  h.wait_until(0.5).push("stick.left.y", 0.5, 0.1).push("stick.left.y", 0, 0.1).wait_until(1.5).tap("menu.right").wait(0.3);
+  h.wait_until(0.5)
+      .push("stick.left.y", 0.5, 0.1)
+      .push("stick.left.y", 0, 0.1)
+      .wait_until(1.5)
+      .tap("menu.right")
+      .wait(0.3);
   h.down("trigger.left.key")
       .wait_until(9)
       .push("stick.left.y", 1, 0.2, 2.5)
@@ -178,13 +220,25 @@ gyrax::Track use_hand_stick() {
 }
 gyrax::Track use_hand_stick_tilt() {
   Hands h(37, models::hand_stick_tilt());
-  return h.wait_until(3).lean(45, 0, 0.5, 2.2).lean(0, 0, 0.4, 0.6).lean(0, -6, 0.3, 1).lean(0, 0, 0.3).wait_until(13.8).track();
+  return h.wait_until(3)
+      .lean(45, 0, 0.5, 2.2)
+      .lean(0, 0, 0.4, 0.6)
+      .lean(0, -6, 0.3, 1)
+      .lean(0, 0, 0.3)
+      .wait_until(13.8)
+      .track();
 }
 
 /// The knob box: a knob for the lamp, a knob for the belt's speed, from rest through its dead band and back.
 gyrax::Track use_knob_box() {
   Hands h(38, models::knob_box());
-  h.wait_until(0.5).push("ABS_X", 0.25, 0.5).push("ABS_Y", 0.02, 0.1).push("ABS_Y", 0, 0.1).wait_until(2).tap("button.0").wait(0.3);
+  h.wait_until(0.5)
+      .push("ABS_X", 0.25, 0.5)
+      .push("ABS_Y", 0.02, 0.1)
+      .push("ABS_Y", 0, 0.1)
+      .wait_until(2)
+      .tap("button.0")
+      .wait(0.3);
   // The lamp goes to its knob, slowly: nobody has seen it move before.
   h.down("button.1").wait(0.3).tap("button.3").wait(4);
   h.push("ABS_X", 1, 1, 2.5).push("ABS_Y", 0.6, 0.5, 2).push("ABS_Y", 0, 0.5, 1.5);
@@ -194,7 +248,11 @@ gyrax::Track use_knob_box() {
 /// The digital stick: jogs by contacts, unplugged in the middle, and on.
 gyrax::Track use_digital_stick() {
   Hands h(39, models::digital_stick());
-  h.wait_until(0.5).push("stick.left.x", 1, 0.01).push("stick.left.x", 0, 0.01).push("stick.left.y", 1, 0.01).push("stick.left.y", 0, 0.01);
+  h.wait_until(0.5)
+      .push("stick.left.x", 1, 0.01)
+      .push("stick.left.x", 0, 0.01)
+      .push("stick.left.y", 1, 0.01)
+      .push("stick.left.y", 0, 0.01);
   h.wait_until(1.5)
       .tap("button.0")
       .wait(0.3)
@@ -202,8 +260,17 @@ gyrax::Track use_digital_stick() {
       .wait(0.3)
       .push("stick.left.x", 1, 0.01, 2)
       .push("stick.left.x", 0, 0.01, 1);
-  h.push("stick.left.y", 1, 0.01, 0.6).unplug().wait_until(7.5).push("stick.left.y", 0, 0.01).up("grip.trigger").plug().wait_until(9);
-  h.push("stick.left.x", -1, 0.01).push("stick.left.x", 0, 0.01, 0.2).push("stick.left.y", -1, 0.01).push("stick.left.y", 0, 0.01, 0.2);
+  h.push("stick.left.y", 1, 0.01, 0.6)
+      .unplug()
+      .wait_until(7.5)
+      .push("stick.left.y", 0, 0.01)
+      .up("grip.trigger")
+      .plug()
+      .wait_until(9);
+  h.push("stick.left.x", -1, 0.01)
+      .push("stick.left.x", 0, 0.01, 0.2)
+      .push("stick.left.y", -1, 0.01)
+      .push("stick.left.y", 0, 0.01, 0.2);
   h.tap("button.2").wait(0.3).tap("button.0").wait(0.3).down("grip.trigger").wait(0.3);
   for (int i = 0; i < 3; ++i) h.tap("grip.thumb").wait(0.3);
   h.push("stick.left.y", -1, 0.01, 1.5)
@@ -221,7 +288,10 @@ gyrax::Track desk_pad() {
       .push("stick.left.x", 0, 0.1, 0.1)
       .push("stick.left.y", 0.4, 0.1)
       .push("stick.left.y", 0, 0.1, 0.1);
-  h.push("trigger.right", 0.5, 0.1).push("trigger.right", 0, 0.1).push("trigger.left", 0.5, 0.1).push("trigger.left", 0, 0.1);
+  h.push("trigger.right", 0.5, 0.1)
+      .push("trigger.right", 0, 0.1)
+      .push("trigger.left", 0.5, 0.1)
+      .push("trigger.left", 0, 0.1);
   // Ready: the carriage's override is low, and is told. Something slow, then the override is picked.
   h.wait_until(2.4)
       .tap("menu.right")
@@ -248,7 +318,10 @@ gyrax::Track desk_pad() {
       .wait(0.9)
       .up("face.south")
       .wait(0.2);
-  h.push("trigger.right", 1, 0.2, 1.2).push("trigger.right", 0, 0.05).push("trigger.left", 1, 0.1, 1.6).push("trigger.left", 0, 0.1, 0.8);
+  h.push("trigger.right", 1, 0.2, 1.2)
+      .push("trigger.right", 0, 0.05)
+      .push("trigger.left", 1, 0.1, 1.6)
+      .push("trigger.left", 0, 0.1, 0.8);
   // Enable is let go: the keypad may take over.
   h.up("shoulder.right").wait_until(36.5);
   return h.track();
@@ -260,8 +333,17 @@ gyrax::Track desk_dial() {
 }
 gyrax::Track desk_keypad() {
   Hands h(43, models::keypad());
-  // Touched while the pad is in charge; then taken over by its own ready; a jog that a stop on the pad's side would end, too.
-  h.wait_until(6).down("key.kp4").wait(0.4).up("key.kp4").wait_until(30).tap("key.kp_enter").wait(0.4).down("key.kp0").wait(0.3);
+  // Touched while the pad is in charge; then taken over by its own ready; a jog that a stop on the pad's side would
+  // end, too.
+  h.wait_until(6)
+      .down("key.kp4")
+      .wait(0.4)
+      .up("key.kp4")
+      .wait_until(30)
+      .tap("key.kp_enter")
+      .wait(0.4)
+      .down("key.kp0")
+      .wait(0.3);
   h.down("key.kp4").wait(2).up("key.kp4").wait(0.8).tap("key.kp_point").wait(0.4).up("key.kp0").wait_until(36.5);
   return h.track();
 }
@@ -287,7 +369,9 @@ const Named tracks[] = {{"pad.evemu", demo_track},
                         {"digital_stick.evemu", use_digital_stick}};
 
 /// What `gyrax calibrate` is shown: the same handset, by its seed, as above.
-gyrax::Track shown(std::uint32_t seed, const gyrax::testing::HandsetModel& model) { return Hands(seed, model).show_everything().track(); }
+gyrax::Track shown(std::uint32_t seed, const gyrax::testing::HandsetModel& model) {
+  return Hands(seed, model).show_everything().track();
+}
 const Named shows[] = {{"two_stick_pad.show.evemu", [] { return shown(31, models::pad()); }},
                        {"worn_pad.show.evemu", [] { return shown(32, models::worn_pad()); }},
                        {"joystick.show.evemu", [] { return shown(33, models::joystick()); }},

@@ -13,7 +13,8 @@ class MyMachine {
   explicit MyMachine(std::size_t axes) : axes_(axes) {}
   void send(const gyrax::Frame& frame) {
     // Words are nm, ndeg or µs of pulse. A real one goes over a wire, with frame.valid_for.
-    for (std::size_t i = 0; i < axes_.size(); ++i) axes_[i] = {true, static_cast<double>(frame.axes[i].position) * 1e-9, 0};
+    for (std::size_t i = 0; i < axes_.size(); ++i)
+      axes_[i] = {true, static_cast<double>(frame.axes[i].position) * 1e-9, 0};
   }
   gyrax::LinkReport report(gyrax::Time now) { return {gyrax::LinkId{0}, ++heartbeat_, now, now, axes_}; }
 

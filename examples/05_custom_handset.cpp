@@ -26,7 +26,8 @@ int main(int, char** argv) {
   for (int tick = 0; tick <= 1000; ++tick, now += rig.period) {
     if (tick == 0) {  // plugged in, and every control says where it is
       say(gyrax::ControlId::presence, 1);
-      for (const gyrax::ControlSetup& c : rig.setup.controls) say(c.control, c.calibration.kind() == gyrax::ControlKind::key ? 0 : 512);
+      for (const gyrax::ControlSetup& c : rig.setup.controls)
+        say(c.control, c.calibration.kind() == gyrax::ControlKind::key ? 0 : 512);
     }
     if (tick == 50) key("menu.right", 1);
     if (tick == 100) key("shoulder.right", 1);
@@ -35,6 +36,7 @@ int main(int, char** argv) {
     engine.tick({now, readings, machine.reports(now)}, out.view());
     machine.send(out.frames);
     readings.clear();
-    if (tick % 200 == 0) std::printf("%.1f s: x %.2f mm at %.0f mm/s\n", gyrax::to_seconds(now), out.commands[0].p, out.commands[0].v);
+    if (tick % 200 == 0)
+      std::printf("%.1f s: x %.2f mm at %.0f mm/s\n", gyrax::to_seconds(now), out.commands[0].p, out.commands[0].v);
   }
 }

@@ -33,10 +33,10 @@ std::optional<CodeNames> names_of(const std::vector<std::string>& words) {
     const std::string name = sign == std::string::npos ? "" : word.substr(sign + 1);
     if (!code || find_control(name) == nullptr) {
       const std::string guess = nearest_control(name);
-      complain(fmt::format(
-          "--name {}: {}", word,
-          !code ? std::string("a code of the kernel and a control are wanted, as ABS_Z=stick.right.x")
-                : fmt::format("there is no control '{}'{}", name, guess.empty() ? "" : fmt::format("; did you mean '{}'?", guess))));
+      complain(fmt::format("--name {}: {}", word,
+                           !code ? std::string("a code of the kernel and a control are wanted, as ABS_Z=stick.right.x")
+                                 : fmt::format("there is no control '{}'{}", name,
+                                               guess.empty() ? "" : fmt::format("; did you mean '{}'?", guess))));
       return std::nullopt;
     }
     names[*code] = name;
@@ -107,8 +107,9 @@ std::optional<Taken> take_live(const CalibrateOptions& options) {
     seen = guide.find();
   }
   if (seen == nullptr) {
-    complain(options.device.empty() ? "no handset is plugged in; `gyrax handsets` has advice"
-                                    : fmt::format("no handset {} is plugged in; `gyrax handsets` lists them", options.device));
+    complain(options.device.empty()
+                 ? "no handset is plugged in; `gyrax handsets` has advice"
+                 : fmt::format("no handset {} is plugged in; `gyrax handsets` lists them", options.device));
     return std::nullopt;
   }
   std::size_t others = 0;
@@ -124,7 +125,8 @@ std::optional<Taken> take_live(const CalibrateOptions& options) {
   const bool by_itself = options.step_s > 0;
   const bool whole = guide.step("1. Leave it alone.", still_s, true) &&
                      guide.step(
-                         "\n2. Move every stick, trigger and knob to all its ends and let it come back from each, twice, not in haste:\n"
+                         "\n2. Move every stick, trigger and knob to all its ends and let it come back from each, "
+                         "twice, not in haste:\n"
                          "   a stick first to the right and first away from you, a throttle first up.",
                          patience, by_itself) &&
                      guide.step("\n3. Press every key, one after the other, and let it go.", patience, by_itself);
@@ -163,11 +165,13 @@ int calibrate(const CalibrateOptions& options) {
     fmt::print("{}", options.json ? measured_json(calibration) : measured_text(calibration));
     std::fflush(stdout);
     if (options.out.empty()) {
-      if (!options.json) fmt::print("\nNothing is written. --out pad.toml writes it; a rig takes it with: calibration = \"pad.toml\"\n");
+      if (!options.json)
+        fmt::print("\nNothing is written. --out pad.toml writes it; a rig takes it with: calibration = \"pad.toml\"\n");
       return Exit::done;
     }
     if (const auto error = save_calibration(options.out, calibration)) {
-      complain(fmt::format("cannot write '{}': {}; check the folder and its permissions", options.out, error.message()));
+      complain(
+          fmt::format("cannot write '{}': {}; check the folder and its permissions", options.out, error.message()));
       return world_failed;
     }
     if (!options.json)

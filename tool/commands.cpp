@@ -14,11 +14,13 @@
 namespace gyrax::tool {
 namespace {
 
-/// The demo's files: those of an installed tool, otherwise of the source tree that it was built in (build/PRESET/tool/gyrax). None: empty.
+/// The demo's files: those of an installed tool, otherwise of the source tree that it was built in
+/// (build/PRESET/tool/gyrax). None: empty.
 std::filesystem::path demo_folder() {
   std::error_code ignored;
   std::filesystem::path above = std::filesystem::read_symlink("/proc/self/exe", ignored).parent_path().parent_path();
-  if (const auto installed = above / "share" / "gyrax" / "demo"; std::filesystem::exists(installed, ignored)) return installed;
+  if (const auto installed = above / "share" / "gyrax" / "demo"; std::filesystem::exists(installed, ignored))
+    return installed;
   for (int up = 0; up < 3; ++up, above = above.parent_path())
     if (std::filesystem::exists(above / "demo" / "bench.toml", ignored)) return above / "demo";
   return {};
@@ -125,9 +127,10 @@ int rehearse(const RehearseOptions& options) {
     fmt::print("{}", options.json ? json(rig, summary) : text(rig, summary));
     std::fflush(stdout);
     // How fast it went is not part of the result: that is the same every time.
-    fmt::print(stderr, "\nRehearsed {:g} s in {:.1f} ms: {:.0f} times faster than real time.\n", summary.length_s, result.took_s * 1e3,
-               summary.length_s / result.took_s);
-    if (const int failed = save(options.csv, options.plot, {span, options.axis}, rig, result); failed != Exit::done) return failed;
+    fmt::print(stderr, "\nRehearsed {:g} s in {:.1f} ms: {:.0f} times faster than real time.\n", summary.length_s,
+               result.took_s * 1e3, summary.length_s / result.took_s);
+    if (const int failed = save(options.csv, options.plot, {span, options.axis}, rig, result); failed != Exit::done)
+      return failed;
     return summary.good() ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
     if (options.json) fmt::print("{}\n", problems_json(error).dump(2));

@@ -39,7 +39,8 @@ using Json = nlohmann::ordered_json;
 constexpr int frame_ms = 50;
 constexpr std::size_t max_remembered = 1u << 16;
 
-/// SIGINT, SIGTERM and SIGHUP as something to read. Made before any thread, so that all of them leave the signals alone.
+/// SIGINT, SIGTERM and SIGHUP as something to read. Made before any thread, so that all of them leave the signals
+/// alone.
 class Signals {
  public:
   Signals() {
@@ -198,10 +199,12 @@ class Live {
     }
     recording_ = false;
     const auto [recorded, length] = handsets_->stop_recording();
-    const std::string stem =
-        !options_.record.empty() ? options_.record : fmt::format("session-{:%Y%m%d-%H%M%S}", fmt::gmtime(std::time(nullptr)));
+    const std::string stem = !options_.record.empty()
+                                 ? options_.record
+                                 : fmt::format("session-{:%Y%m%d-%H%M%S}", fmt::gmtime(std::time(nullptr)));
     const auto why = write_session(stem, "Recorded by gyrax watch", recorded, length);
-    note(why ? *why : fmt::format("recorded {:.1f} s of {} handset(s): {}.toml", to_seconds(length), recorded.size(), stem));
+    note(why ? *why
+             : fmt::format("recorded {:.1f} s of {} handset(s): {}.toml", to_seconds(length), recorded.size(), stem));
   }
 
   void note(const std::string& text) {
@@ -219,7 +222,8 @@ class Live {
     }
     if (!runner_) return;
     view_ = &runner_->look();
-    if (supervised_ != nullptr && supervised_->stopped() && !std::exchange(told_stop_, true)) note("a real stop ended the recording");
+    if (supervised_ != nullptr && supervised_->stopped() && !std::exchange(told_stop_, true))
+      note("a real stop ended the recording");
     remember();
     if (!screen_) {
       tell_events();
@@ -250,8 +254,8 @@ class Live {
                     {"id", id_of(seat.device)},
                     {"node", seat.node}});
       if (!options_.json && !screen_)
-        fmt::print("{:9.3f} s  {}: {} ({}, {}) {}\n", to_seconds(seen_->at), seat.name, seat.device.name, id_of(seat.device), seat.node,
-                   seat.present ? "is plugged in" : "is gone");
+        fmt::print("{:9.3f} s  {}: {} ({}, {}) {}\n", to_seconds(seen_->at), seat.name, seat.device.name,
+                   id_of(seat.device), seat.node, seat.present ? "is plugged in" : "is gone");
       if (seat.present && !seat.warning.empty()) note(fmt::format("{}: {}", seat.name, seat.warning));
     }
     if (measure) overrides_at_ = now;
@@ -264,7 +268,8 @@ class Live {
   void drain() {
     for (HandsetItem item; handsets_->pop(item);) {
       const Reading& r = item.reading;
-      if (!options_.json || item.kind != HandsetItem::Kind::reading || index(r.control) >= all_controls().size()) continue;
+      if (!options_.json || item.kind != HandsetItem::Kind::reading || index(r.control) >= all_controls().size())
+        continue;
       const ControlName& name = all_controls()[index(r.control)];
       SeenControl control{r.control, usual_calibration(name), true, r.raw};
       for (const SeenControl& one : seen_->seats.at(std::min(index(r.handset), seen_->seats.size() - 1)).controls)
@@ -279,8 +284,8 @@ class Live {
   }
 
   void tell_events() {
-    const std::uint64_t first =
-        std::max(told_events_, view_->events_so_far - std::min<std::uint64_t>(view_->events_so_far, RunView::kept_events));
+    const std::uint64_t first = std::max(
+        told_events_, view_->events_so_far - std::min<std::uint64_t>(view_->events_so_far, RunView::kept_events));
     for (told_events_ = first; told_events_ < view_->events_so_far; ++told_events_) {
       const Event& event = view_->events[told_events_ % RunView::kept_events];
       if (event.kind == Event::Kind::fault) continue;  // the state that follows from it says the same
@@ -310,8 +315,8 @@ class Live {
                     {"says", say(*rig_, why.blocked, why.cause)},
                     {"release", say_release(*rig_, why.blocked)}});
       } else if (is_blocked(why)) {
-        fmt::print("{:9.3f} s  {} is blocked: {}; {}\n", to_seconds(view_->now), rig_->axes[a].name, say(*rig_, why.blocked, why.cause),
-                   say_release(*rig_, why.blocked));
+        fmt::print("{:9.3f} s  {} is blocked: {}; {}\n", to_seconds(view_->now), rig_->axes[a].name,
+                   say(*rig_, why.blocked, why.cause), say_release(*rig_, why.blocked));
       }
     }
   }
@@ -320,13 +325,14 @@ class Live {
     std::fflush(stdout);
     if (!terminal_) return;
     Scene scene;
-    scene.title =
-        rig_ ? fmt::format("{}{}", options_.verb == LiveVerb::watch ? "watching " : "", rig_->title.empty() ? rig_->path : rig_->title)
-             : "gyrax watch: every control of every handset";
+    scene.title = rig_ ? fmt::format("{}{}", options_.verb == LiveVerb::watch ? "watching " : "",
+                                     rig_->title.empty() ? rig_->path : rig_->title)
+                       : "gyrax watch: every control of every handset";
     scene.keys = handsets_ ? "r records   q ends" : "q ends";
     if (log_)
-      scene.facts.push_back(fmt::format("logbook {}{}", from_home(path_),
-                                        view_ != nullptr && view_->log_lost > 0 ? fmt::format(", {} RECORDS LOST", view_->log_lost) : ""));
+      scene.facts.push_back(fmt::format(
+          "logbook {}{}", from_home(path_),
+          view_ != nullptr && view_->log_lost > 0 ? fmt::format(", {} RECORDS LOST", view_->log_lost) : ""));
     if (view_ != nullptr && view_->ticks > 0 && options_.real_time && !view_->real_time.priority)
       scene.facts.push_back(view_->real_time.why_no_priority);
     if (!note_.empty()) scene.facts.push_back(note_);
@@ -345,14 +351,15 @@ class Live {
     if (!runner_) return Exit::done;
     const RunView view = runner_->look();
     const Lateness& late = view.lateness;
-    const std::string account =
-        fmt::format("Ended after {:.3f} s: {} ticks, {} late by more than half a period, {} missed, worst {:.3f} ms; {} readings",
-                    to_seconds(view.now), view.ticks, late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings);
+    const std::string account = fmt::format(
+        "Ended after {:.3f} s: {} ticks, {} late by more than half a period, {} missed, worst {:.3f} ms; {} readings",
+        to_seconds(view.now), view.ticks, late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings);
     if (options_.json) {
       Json histogram = Json::array();
       for (std::size_t i = 0; i < late.counts.size(); ++i)
         histogram.push_back(
-            {{"below_us", i < Lateness::bounds_us.size() ? Json(Lateness::bounds_us[i]) : Json(nullptr)}, {"ticks", late.counts[i]}});
+            {{"below_us", i < Lateness::bounds_us.size() ? Json(Lateness::bounds_us[i]) : Json(nullptr)},
+             {"ticks", late.counts[i]}});
       print_json({{"t", to_seconds(view.now)}, {"ended", account}, {"late_by", histogram}});
     } else {
       fmt::print("{}\n", account);

@@ -41,7 +41,8 @@ int logbook(const LogbookOptions& options) {
     if (options.file.empty()) return list_logbooks();
     const Replay replay = gyrax::replay(options.file, span);
     if (replay.done.trace.ticks == 0) {
-      std::string why = span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, replay.length_s) : "";
+      std::string why =
+          span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, replay.length_s) : "";
       for (const std::string& note : replay.notes) why += "; " + note;
       complain(fmt::format("{}: no tick to show{}", options.file, why));
       return wrong_input;
@@ -50,18 +51,22 @@ int logbook(const LogbookOptions& options) {
     const Summary summary = summarise(replay.rig, replay.session, replay.done);
     if (options.json) {
       auto all = nlohmann::ordered_json::parse(json(replay.rig, summary));
-      all["replay"] = {{"same", replay.same}, {"difference", replay.difference}, {"ticks", replay.ticks}, {"notes", replay.notes}};
+      all["replay"] = {
+          {"same", replay.same}, {"difference", replay.difference}, {"ticks", replay.ticks}, {"notes", replay.notes}};
       fmt::print("{}\n", all.dump(2));
     } else {
       fmt::print("{}", text(replay.rig, summary));
       fmt::print("\nThe logbook\n{}", rest_of(replay));
-      fmt::print("  {}\n", replay.same ? fmt::format("replayed: all {} ticks came out the same, to the last bit", replay.ticks)
-                                       : "REPLAYED OTHERWISE: " + replay.difference);
+      fmt::print("  {}\n", replay.same
+                               ? fmt::format("replayed: all {} ticks came out the same, to the last bit", replay.ticks)
+                               : "REPLAYED OTHERWISE: " + replay.difference);
     }
     std::fflush(stdout);
-    fmt::print(stderr, "\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n", replay.length_s,
-               replay.took_s * 1e3, replay.length_s / replay.took_s, static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
-    if (const int failed = save(options.csv, options.plot, {std::nullopt, options.axis}, replay.rig, replay.done); failed != Exit::done)
+    fmt::print(stderr, "\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n",
+               replay.length_s, replay.took_s * 1e3, replay.length_s / replay.took_s,
+               static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
+    if (const int failed = save(options.csv, options.plot, {std::nullopt, options.axis}, replay.rig, replay.done);
+        failed != Exit::done)
       return failed;
     return replay.same ? Exit::done : did_not_hold;
   } catch (const FileError& error) {

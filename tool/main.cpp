@@ -36,39 +36,49 @@ int run(int argc, char** argv) {
 
   std::string rig;
   bool as_json = false;
-  CLI::App* check_verb = app.add_subcommand("check", "Review a rig: everything that is wrong with it, or what it means");
+  CLI::App* check_verb =
+      app.add_subcommand("check", "Review a rig: everything that is wrong with it, or what it means");
   check_verb->add_option("rig", rig, "The rig, a TOML file")->required();
   check_verb->add_flag("--json", as_json, "For scripts: the review, or the problems with their codes");
 
   RehearseOptions options;
-  CLI::App* rehearse_verb = app.add_subcommand("rehearse", "Run a rig with a recorded session on simulated machines, the same every time");
+  CLI::App* rehearse_verb =
+      app.add_subcommand("rehearse", "Run a rig with a recorded session on simulated machines, the same every time");
   rehearse_verb->add_option("rig", options.rig, "The rig, a TOML file")->required();
-  rehearse_verb->add_option("session", options.session, "The session, a TOML file with its tracks beside it")->required();
+  rehearse_verb->add_option("session", options.session, "The session, a TOML file with its tracks beside it")
+      ->required();
   rehearse_verb->add_option("--csv", options.csv, "Write all signals, one row a tick");
   rehearse_verb->add_option("--plot", options.plot, "Draw positions and speeds; .png or .svg");
-  rehearse_verb->add_option("--axis", options.axis, "Of the plot: this axis from position to jerk, with its limits")->needs("--plot");
+  rehearse_verb->add_option("--axis", options.axis, "Of the plot: this axis from position to jerk, with its limits")
+      ->needs("--plot");
   rehearse_verb->add_option("--span", options.span, "Of the plot, in seconds: FROM:TO")->needs("--plot");
   rehearse_verb->add_flag("--json", options.json, "For scripts: the summary as JSON");
   rehearse_verb->footer("Exit code 1: a stop took longer than the deceleration limits allow.\n");
 
   bool everything = false;
-  CLI::App* handsets_verb = app.add_subcommand("handsets", "What is plugged in, what it can do, and what to do where it cannot be used");
+  CLI::App* handsets_verb =
+      app.add_subcommand("handsets", "What is plugged in, what it can do, and what to do where it cannot be used");
   handsets_verb->add_flag("--all", everything, "Also what no rig can use: mice, power keys …");
   handsets_verb->add_flag("--json", as_json, "For scripts");
 
   CalibrateOptions calibrate_options;
-  CLI::App* calibrate_verb = app.add_subcommand("calibrate", "Measure a handset: ends, rest, noise, habits, what is wrong with it");
+  CLI::App* calibrate_verb =
+      app.add_subcommand("calibrate", "Measure a handset: ends, rest, noise, habits, what is wrong with it");
   calibrate_verb->add_option("--track", calibrate_options.track,
                              "On a recording of it (evemu); otherwise live, and you are told what to do");
   calibrate_verb->add_option("--out", calibrate_options.out, "Write the calibration, a text file for the rig");
-  calibrate_verb->add_flag("--replace", calibrate_options.replace, "Even where that file is there already")->needs("--out");
-  calibrate_verb->add_option("--device", calibrate_options.device, "Live: which one, as 1209:0001")->excludes("--track");
-  calibrate_verb->add_option("--name", calibrate_options.names, "A code that is another control than usual: ABS_Z=stick.right.x");
+  calibrate_verb->add_flag("--replace", calibrate_options.replace, "Even where that file is there already")
+      ->needs("--out");
+  calibrate_verb->add_option("--device", calibrate_options.device, "Live: which one, as 1209:0001")
+      ->excludes("--track");
+  calibrate_verb->add_option("--name", calibrate_options.names,
+                             "A code that is another control than usual: ABS_Z=stick.right.x");
   calibrate_verb->add_flag("--json", calibrate_options.json, "For scripts");
 
   LiveOptions live_options;
   const CLI::Validator seconds_only(wrong_seconds, "SECONDS", "seconds");
-  calibrate_verb->add_option("--step", calibrate_options.step_s, "Live: each step ends after so many seconds, not with Enter")
+  calibrate_verb
+      ->add_option("--step", calibrate_options.step_s, "Live: each step ends after so many seconds, not with Enter")
       ->check(seconds_only)
       ->excludes("--track");
   const auto add_live_options = [&](CLI::App* verb) {
@@ -76,9 +86,11 @@ int run(int argc, char** argv) {
     verb->add_option("--for", live_options.for_s, "End by itself after so many seconds")->check(seconds_only);
     verb->add_flag("--plain", live_options.plain, "Lines of text, no screen");
     verb->add_flag("--json", live_options.json, "For scripts: one JSON document a line");
-    verb->add_option("--record", live_options.record, "Record at once, to NAME.toml and a track beside it for each handset");
+    verb->add_option("--record", live_options.record,
+                     "Record at once, to NAME.toml and a track beside it for each handset");
   };
-  CLI::App* watch_verb = app.add_subcommand("watch", "See handsets live, and with a rig what it makes of them; no machine moves");
+  CLI::App* watch_verb =
+      app.add_subcommand("watch", "See handsets live, and with a rig what it makes of them; no machine moves");
   watch_verb->add_option("rig", live_options.rig, "The rig; without one every control of every handset is shown");
   add_live_options(watch_verb);
   watch_verb->footer("Keys: r starts and stops a recording (a session that rehearse takes), q ends.\n");
@@ -87,16 +99,19 @@ int run(int argc, char** argv) {
   CLI::App* run_verb = app.add_subcommand("run", "Run a rig live, in real time, on its simulated machines");
   run_verb->add_option("rig", live_options.rig, "The rig, a TOML file")->required();
   add_live_options(run_verb);
-  run_verb->add_option("--logbook", live_options.logbook, "Where the run's record goes; otherwise to the others (see gyrax logbook)");
+  run_verb->add_option("--logbook", live_options.logbook,
+                       "Where the run's record goes; otherwise to the others (see gyrax logbook)");
   run_verb->add_flag("--no-real-time", no_real_time, "Do not ask for real-time priority and locked memory");
-  run_verb->footer("Keys: r starts and stops a recording, q ends; SIGINT and SIGTERM end, too: a controlled stop, then off.\n");
+  run_verb->footer(
+      "Keys: r starts and stops a recording, q ends; SIGINT and SIGTERM end, too: a controlled stop, then off.\n");
 
   LogbookOptions logbook_options;
   CLI::App* logbook_verb = app.add_subcommand("logbook", "What a run did; replay it, and export its signals");
   logbook_verb->add_option("file", logbook_options.file, "A run's logbook; without one all that there are are listed");
   logbook_verb->add_option("--csv", logbook_options.csv, "Write all signals, one row a tick");
   logbook_verb->add_option("--plot", logbook_options.plot, "Draw positions and speeds; .png or .svg");
-  logbook_verb->add_option("--axis", logbook_options.axis, "Of the plot: this axis from position to jerk, with its limits")
+  logbook_verb
+      ->add_option("--axis", logbook_options.axis, "Of the plot: this axis from position to jerk, with its limits")
       ->needs("--plot");
   logbook_verb->add_option("--span", logbook_options.span, "Of it all, in seconds: FROM:TO");
   logbook_verb->add_flag("--json", logbook_options.json, "For scripts: the summary as JSON");

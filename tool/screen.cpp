@@ -63,7 +63,8 @@ std::string bar(double value, bool centred) {
     const double place = static_cast<double>(i);
     const bool middle = centred && place == half;
     const double to = centred ? half + value * half : value * bar_width - 0.5;
-    const bool on = centred ? (value > 0 ? place > half && place <= to + 0.5 : place < half && place >= to - 0.5) : place <= to;
+    const bool on =
+        centred ? (value > 0 ? place > half && place <= to + 0.5 : place < half && place >= to - 0.5) : place <= to;
     text += middle ? "│" : on ? "█" : "·";
   }
   return text;
@@ -96,9 +97,11 @@ double tidy(double value) { return std::abs(value) < 5e-4 ? 0 : value; }
 Piece doing(const Rig& rig, const AxisView& axis) {
   const AxisStatus& why = axis.why;
   if (axis.command.v != 0 || why.blocked.what == Interlock::none) {
-    if (why.blocked.what == Interlock::stopping) return {fmt::format("stops: {}", about(why.cause).sentence), Style::warn};
+    if (why.blocked.what == Interlock::stopping)
+      return {fmt::format("stops: {}", about(why.cause).sentence), Style::warn};
     std::string by = axis.request.by == no<SlotId> ? "" : fmt::format(" by {}", rig.slots[index(axis.request.by)].name);
-    if (axis.request.going) return {fmt::format("goes{}{}", axis.request.posing ? " to its pose" : "", by), Style::good};
+    if (axis.request.going)
+      return {fmt::format("goes{}{}", axis.request.posing ? " to its pose" : "", by), Style::good};
     if (axis.request.following) return {fmt::format("follows{}", by), Style::good};
     if (axis.request.jogging) return {fmt::format("jogs {:+.0f} %{}", axis.request.jog * 100, by), Style::good};
     return {axis.command.v != 0 ? "moves on to its goal, or to rest" : "", Style::good};
@@ -180,16 +183,18 @@ class Composer {
       const BindingSetup& b = rig.setup.bindings[index(view.holding.binding)];
       std::string progress;
       for (int i = 0; i < 20; ++i) progress += i < static_cast<int>(view.holding.share * 20) ? "█" : "·";
-      add({{fmt::format("keep holding {}: {} of {:g} s", rig.slots[index(b.slot)].name, progress, to_seconds(b.hold)), Style::strong}});
+      add({{fmt::format("keep holding {}: {} of {:g} s", rig.slots[index(b.slot)].name, progress, to_seconds(b.hold)),
+            Style::strong}});
     }
     const Lateness& late = view.lateness;
-    add({{fmt::format("{:g} Hz, {} ticks, {} late, {} missed, worst {:.2f} ms; {} readings", 1 / to_seconds(rig.period), view.ticks,
-                      late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings),
+    add({{fmt::format("{:g} Hz, {} ticks, {} late, {} missed, worst {:.2f} ms; {} readings", 1 / to_seconds(rig.period),
+                      view.ticks, late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings),
           late.missed > 0 ? Style::warn : Style::dim}});
     std::string text = "late by (µs)";
     for (std::size_t i = 0; i < late.counts.size(); ++i) {
       const bool last = i == Lateness::bounds_us.size();
-      if (late.counts[i] > 0) text += fmt::format("  {}{}: {}", last ? "≥" : "<", Lateness::bounds_us[last ? i - 1 : i], late.counts[i]);
+      if (late.counts[i] > 0)
+        text += fmt::format("  {}{}: {}", last ? "≥" : "<", Lateness::bounds_us[last ? i - 1 : i], late.counts[i]);
     }
     add({{text, Style::dim}});
   }
@@ -204,13 +209,15 @@ class Composer {
       if (override == no<OverrideId>) continue;
       const bool shared = override == OverrideId{0};
       // The shared override is no news where every axis has one of its own.
-      if (shared && rig.setup.notches.overrides.size() > 1 && rig.setup.notches.overrides.front().values.size() < 2) continue;
+      if (shared && rig.setup.notches.overrides.size() > 1 && rig.setup.notches.overrides.front().values.size() < 2)
+        continue;
       const Origin& at = rig.numbers[n].origin;
       const std::string where = at.line > 0 ? fmt::format(" (line {})", at.line) : "";
       set.push_back({fmt::format("{} {:g} %{}  ", rig.numbers[n].name, view.overrides[index(override)], where),
                      view.overrides[index(override)] < 100 ? Style::warn : Style::plain});
     }
-    if (view.chosen != no<NumberId>) set.push_back({fmt::format("dial: {}", rig.numbers[index(view.chosen)].name), Style::strong});
+    if (view.chosen != no<NumberId>)
+      set.push_back({fmt::format("dial: {}", rig.numbers[index(view.chosen)].name), Style::strong});
     return set;
   }
 
@@ -222,12 +229,14 @@ class Composer {
       const AxisView& axis = view.axes[a];
       const std::string& unit = rig.axes[a].unit;
       std::string step;
-      if (view.increments[a] != 0) step = fmt::format("step {}", say_amount(rig, id_at<AxisId>(a), view.increments[a]).substr(1));
+      if (view.increments[a] != 0)
+        step = fmt::format("step {}", say_amount(rig, id_at<AxisId>(a), view.increments[a]).substr(1));
       const bool off = axis.command.mode == Mode::off;
       if (rig.axes[a].motor) {
         add({{padded(rig.axes[a].name, 11), Style::strong},
              {padded("        motor", 14), Style::dim},
-             {padded(fmt::format("{:>+7.1f} %", tidy(axis.command.v)), 14), axis.command.v != 0 ? Style::good : Style::dim},
+             {padded(fmt::format("{:>+7.1f} %", tidy(axis.command.v)), 14),
+              axis.command.v != 0 ? Style::good : Style::dim},
              {std::string(travel_width + 14, ' '), Style::plain},
              doing(rig, axis)});
         continue;
@@ -235,7 +244,8 @@ class Composer {
       const double stands = off && axis.measured.measured ? axis.measured.position : axis.command.p;
       add({{padded(rig.axes[a].name, 11), Style::strong},
            {padded(fmt::format("{:>9.3f} {:<3}", tidy(stands), unit), 14)},
-           {padded(fmt::format("{:>+7.1f} {}/s", tidy(axis.command.v), unit), 14), axis.command.v != 0 ? Style::good : Style::dim},
+           {padded(fmt::format("{:>+7.1f} {}/s", tidy(axis.command.v), unit), 14),
+            axis.command.v != 0 ? Style::good : Style::dim},
            {travel_bar(stands, rig.setup.axes[a].limits, rig.axes[a].endless), Style::plain},
            {fmt::format(" {} ", padded(step, 12)), Style::dim},
            doing(rig, axis)});
@@ -249,7 +259,8 @@ class Composer {
     const std::vector<AxisView>& all = scene_.run->axes;
     for (std::size_t a = 0; a < all.size(); ++a) {
       const AxisStatus& why = all[a].why;
-      if (why.blocked.what == Interlock::none || why.blocked.what == Interlock::unasked || why.blocked.what == Interlock::stopping)
+      if (why.blocked.what == Interlock::none || why.blocked.what == Interlock::unasked ||
+          why.blocked.what == Interlock::stopping)
         continue;
       std::string text;
       if (why.before.what != Interlock::none && why.before.what != why.blocked.what)
@@ -263,7 +274,8 @@ class Composer {
       }
     }
     for (const auto& [text, names] : told) {
-      const std::string whom = told.size() == 1 && std::count(names.begin(), names.end(), ',') + 1 == std::ssize(all) ? "all axes" : names;
+      const std::string whom =
+          told.size() == 1 && std::count(names.begin(), names.end(), ',') + 1 == std::ssize(all) ? "all axes" : names;
       for (const std::string& part : split(fmt::format("{}: {}", whom, text), columns_)) add({{part, Style::warn}});
     }
   }
@@ -272,7 +284,8 @@ class Composer {
     const std::size_t end = lines_.size() + room;
     if (scene_.hands != nullptr) {
       for (std::size_t s = 0; s < scene_.hands->seats.size() && lines_.size() < end; ++s) handset(s, end);
-      if (scene_.hands->seats.empty()) add({{"No handset is plugged in yet. `gyrax handsets` has advice.", Style::warn}});
+      if (scene_.hands->seats.empty())
+        add({{"No handset is plugged in yet. `gyrax handsets` has advice.", Style::warn}});
       for (const std::string& note : scene_.hands->notes)
         if (lines_.size() < end) add({{fmt::format("not used: {}", note), Style::warn}});
     } else if (scene_.rig != nullptr && scene_.run != nullptr) {
@@ -294,8 +307,8 @@ class Composer {
     }
     const double rate = s < scene_.reports_per_s.size() ? scene_.reports_per_s[s] : 0;
     const std::uint64_t lost = seen.dropped_by_kernel + seen.dropped_by_queue;
-    rule(fmt::format("{}: {} {} {}, {:.0f} reports/s{}{}", seen.name, seen.device.name, id_of(seen.device), seen.node, rate,
-                     lost > 0 ? fmt::format(", {} drops", lost) : "", seen.grabbed ? ", taken" : ""));
+    rule(fmt::format("{}: {} {} {}, {:.0f} reports/s{}{}", seen.name, seen.device.name, id_of(seen.device), seen.node,
+                     rate, lost > 0 ? fmt::format(", {} drops", lost) : "", seen.grabbed ? ", taken" : ""));
     std::vector<Line> cells;
     // What is deflected tells more than what is pressed: sticks first.
     for (const bool keys : {false, true})
@@ -303,7 +316,8 @@ class Composer {
         if (is_key(all_controls()[index(control.control)]) == keys) cells.push_back(seen_cell(s, control));
     if (scene_.rig != nullptr && scene_.run != nullptr)
       for (std::size_t slot = 0; slot < scene_.rig->slots.size(); ++slot)
-        if (scene_.rig->setup.controls[slot].control == no<ControlId> && index(scene_.rig->setup.controls[slot].handset) == s)
+        if (scene_.rig->setup.controls[slot].control == no<ControlId> &&
+            index(scene_.rig->setup.controls[slot].handset) == s)
           cells.push_back(played_cell(slot));
     columns_of(cells, end);
   }
@@ -313,7 +327,8 @@ class Composer {
     const Sample* sample = nullptr;
     if (scene_.rig != nullptr && scene_.run != nullptr)
       for (std::size_t s = 0; s < scene_.rig->slots.size(); ++s)
-        if (scene_.rig->setup.controls[s].control == control.control && index(scene_.rig->setup.controls[s].handset) == seat)
+        if (scene_.rig->setup.controls[s].control == control.control &&
+            index(scene_.rig->setup.controls[s].handset) == seat)
           sample = &scene_.run->samples[s];
     std::string code = kernel_code(name);
     return cell_of(name, code, control.known, std::to_string(control.raw),
@@ -344,7 +359,8 @@ class Composer {
     return name.shape == ControlShape::key ? (sample.pressed ? 1 : 0) : sample.value;
   }
 
-  static Line cell_of(const ControlName& name, const std::string& code, bool known, const std::string& raw, double value) {
+  static Line cell_of(const ControlName& name, const std::string& code, bool known, const std::string& raw,
+                      double value) {
     Line line{{padded(name.name, 15)}, {padded(code, 13), Style::dim}};
     if (!known) {
       line.push_back({padded("not moved yet", cell - 28), Style::dim});
@@ -359,7 +375,8 @@ class Composer {
       return line;
     }
     line.push_back({fmt::format("{:>6}{:>7.3f} ", raw, tidy(value))});
-    line.push_back({padded(bar(value, name.shape == ControlShape::centred), bar_width), value != 0 ? Style::good : Style::dim});
+    line.push_back(
+        {padded(bar(value, name.shape == ControlShape::centred), bar_width), value != 0 ? Style::good : Style::dim});
     return line;
   }
 
@@ -392,7 +409,8 @@ class Composer {
     const std::size_t room = columns_ > 2 * indent ? columns_ - indent : indent;
     std::vector<Line> lines;
     for (const std::string& part : split(say(*scene_.rig, event), room)) {
-      const std::string time = lines.empty() ? fmt::format("{:9.3f} s  ", to_seconds(event.at)) : std::string(indent, ' ');
+      const std::string time =
+          lines.empty() ? fmt::format("{:9.3f} s  ", to_seconds(event.at)) : std::string(indent, ' ');
       lines.push_back({{time, Style::dim}, {part, bad ? Style::bad : Style::plain}});
     }
     return lines;
@@ -433,6 +451,8 @@ double value_of(const SeenControl& control) {
   return control.calibration.normalise(control.raw);
 }
 
-std::vector<Line> compose(const Scene& scene, std::size_t columns, std::size_t rows) { return Composer(scene, columns, rows).compose(); }
+std::vector<Line> compose(const Scene& scene, std::size_t columns, std::size_t rows) {
+  return Composer(scene, columns, rows).compose();
+}
 
 }  // namespace gyrax::tool

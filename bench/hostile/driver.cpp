@@ -95,7 +95,8 @@ void Driver::play(Time now) {
 void Driver::use_something(Time now, int handset) {
   std::vector<int> own;
   for (std::size_t b = 0; b < plan_.bindings.size(); ++b)
-    if (plan_.bindings[b].handset == handset && !is_permit(plan_.bindings[b].effect)) own.push_back(static_cast<int>(b));
+    if (plan_.bindings[b].handset == handset && !is_permit(plan_.bindings[b].effect))
+      own.push_back(static_cast<int>(b));
   if (own.empty()) return;
   const int chosen = random_.one_of(own);
   const BindingPlan& b = plan_.bindings[at(chosen)];
@@ -126,7 +127,8 @@ void Driver::mischief(Time now) {
     case 1: hands_.lose(h, now); break;
     case 2: hands_.mute(h, now + std::chrono::milliseconds(random_.whole(1, 200))); break;
     case 3:  // any control, any value
-      hands_.put(h, random_.whole(0, static_cast<int>(plan_.handsets[at(h)].controls.size()) - 1), random_.chance(0.5) ? 0 : 1, now);
+      hands_.put(h, random_.whole(0, static_cast<int>(plan_.handsets[at(h)].controls.size()) - 1),
+                 random_.chance(0.5) ? 0 : 1, now);
       break;
     case 4: {
       const Effect words[] = {Effect::ready, Effect::enable, Effect::reset, Effect::stow, Effect::enable};
@@ -161,7 +163,8 @@ void Driver::act(Time now, const Engine& engine) {
     const bool clenched = b >= 0 && plan_.bindings[at(b)].squeeze < 1 && random_.chance(0.15);
     if (b >= 0) perform(b, now + 1ms, keep, clenched ? full_raw : 0);
     // And sometimes a stop comes before it is decided.
-    if (stop >= 0 && random_.chance(0.05)) perform(stop, now + std::chrono::milliseconds(random_.whole(50, 200)), false);
+    if (stop >= 0 && random_.chance(0.05))
+      perform(stop, now + std::chrono::milliseconds(random_.whole(50, 200)), false);
   };
   switch (state) {
     case State::stowed: word(random_.chance(0.1) ? Effect::stop : Effect::ready, false); break;

@@ -16,7 +16,8 @@ namespace gyrax::bench {
 
 class Driver {
  public:
-  Driver(const RigPlan& plan, const Rig& rig, Hands& hands, Random& random) : plan_(plan), rig_(rig), hands_(hands), random_(random) {
+  Driver(const RigPlan& plan, const Rig& rig, Hands& hands, Random& random)
+      : plan_(plan), rig_(rig), hands_(hands), random_(random) {
     // As often in time, whatever the tick.
     eagerness_ = std::min(0.5, plan.period_s * 20);
   }

@@ -38,7 +38,8 @@ bool Hands::believed_pressed(int h, int c, Time now) const {
   const Handset& handset = handsets_[at(h)];
   const Control& one = handset.controls[at(c)];
   if (!handset.told_plugged) return false;
-  const auto bounces = std::chrono::duration_cast<Span>(std::chrono::duration<double>(plan_.handsets[at(h)].controls[at(c)].debounce_s));
+  const auto bounces =
+      std::chrono::duration_cast<Span>(std::chrono::duration<double>(plan_.handsets[at(h)].controls[at(c)].debounce_s));
   // A debounced key takes its time to be let go, from when it changed last.
   const bool bouncing = bounces > 0s && now - one.released_at <= bounces + 25ms;
   return pressed(h, c) || ahead(one.released_number, handset.delivered) || bouncing;
@@ -154,7 +155,8 @@ void Hands::hand_over(const Reading& reading, Time now) {
   told.refused = reading.event < handset.last_event || (!told.presence && now - reading.event > 100ms);
   told.lost_before = !starts && reading.sequence != handset.delivered + 1;
   if (reading.control == ControlId::gap) told.lost_before = true;
-  const bool wild = told.control >= 0 && controls[at(told.control)].used && std::abs(static_cast<long>(reading.raw)) > 1'000'000;
+  const bool wild =
+      told.control >= 0 && controls[at(told.control)].used && std::abs(static_cast<long>(reading.raw)) > 1'000'000;
   const bool nothing = index(reading.control) >= max_controls && !told.presence && reading.control != ControlId::gap;
   told.refused = told.refused || wild || nothing;
   if (told.control >= 0) told.was_known = handset.controls[at(told.control)].known;
@@ -178,7 +180,8 @@ const std::vector<Reading>& Hands::deliver(Time now) {
   for (std::size_t h = 0; h < handsets_.size(); ++h) {
     Handset& handset = handsets_[h];
     // What reports steadily says how things are.
-    if (!plan_.handsets[h].steadily || !handset.plugged || now - handset.last_said < 30ms || now < handset.mute_until) continue;
+    if (!plan_.handsets[h].steadily || !handset.plugged || now - handset.last_said < 30ms || now < handset.mute_until)
+      continue;
     for (;;) {
       const auto c = at(random_.whole(0, static_cast<int>(handset.controls.size()) - 1));
       if (plan_.handsets[h].controls[c].kind == Kind::dial) continue;

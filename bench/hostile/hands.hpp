@@ -1,7 +1,7 @@
 // What hands really do, and what becomes of it on the way: readings made from the physical truth, and then spoiled.
 //
-// In: what is pressed, pushed, turned, pulled out. Out: readings, lost, late, repeated, out of order, and what a fair observer of
-// both ends may think of each control. Never: a look at the engine.
+// In: what is pressed, pushed, turned, pulled out. Out: readings, lost, late, repeated, out of order, and what a fair
+// observer of both ends may think of each control. Never: a look at the engine.
 #pragma once
 
 #include "plan.hpp"
@@ -18,7 +18,8 @@ class Hands {
  public:
   struct Control {
     int raw = 0;
-    /// The numbers of the readings that told, or would have told, that it came to neutral, and that it was no longer pressed.
+    /// The numbers of the readings that told, or would have told, that it came to neutral, and that it was no longer
+    /// pressed.
     std::uint32_t neutral_number = 0, released_number = 0;
     Time released_at{};
     bool known = false;                  ///< the far side has a clean word of it since the last loss

@@ -1,8 +1,10 @@
-// Random rigs, random hands that mean harm, wires that spoil what hands say, links that fall silent or lie, a clock that stumbles: does
-// anything ever move that no hand asks for? See docs/permit.md for what is held, by number.
+// Random rigs, random hands that mean harm, wires that spoil what hands say, links that fall silent or lie, a clock
+// that stumbles: does anything ever move that no hand asks for? See docs/permit.md for what is held, by number.
 //
-//     bench_hostile [TICKS [SEED [RIG [LINES]]]]   a million and 1 by default; RIG: that one alone, with its story (the last 400 lines);
-//                                                  "first": stop at the first that is found. Exit code 1 where something did not hold
+//     bench_hostile [TICKS [SEED [RIG [LINES]]]]   a million and 1 by default; RIG: that one alone, with its story (the
+//     last 400 lines);
+//                                                  "first": stop at the first that is found. Exit code 1 where
+//                                                  something did not hold
 #include "driver.hpp"
 #include "hands.hpp"
 #include "plan.hpp"
@@ -101,7 +103,9 @@ class World {
     return span_of(plan_.period_s);
   }
 
-  void silence() { silent_until_[at(random_.whole(0, plan_.links - 1))] = now_ + std::chrono::milliseconds(random_.whole(1, 500)); }
+  void silence() {
+    silent_until_[at(random_.whole(0, plan_.links - 1))] = now_ + std::chrono::milliseconds(random_.whole(1, 500));
+  }
 
   /// Machines that are where they were told to be; from time to time one is not, or says what cannot be.
   void report(Watch::TickTruth& truth, bool honest) {
@@ -167,19 +171,21 @@ class World {
                 : r.control == ControlId::gap    ? "gap"
                                                  : "?");
         for (const ControlPlan& c : plan_.handsets[index(r.handset)].controls)
-          if (c.id == static_cast<std::uint16_t>(r.control)) name = plan_.handsets[index(r.handset)].name + " " + c.name;
+          if (c.id == static_cast<std::uint16_t>(r.control))
+            name = plan_.handsets[index(r.handset)].name + " " + c.name;
       }
-      story_.push_back(fmt::format("{:.6f} reading {} = {} (number {}, age {} ms)", to_seconds(now_), name, r.raw, r.sequence,
-                                   std::chrono::duration<double, std::milli>(now_ - r.event).count()));
+      story_.push_back(fmt::format("{:.6f} reading {} = {} (number {}, age {} ms)", to_seconds(now_), name, r.raw,
+                                   r.sequence, std::chrono::duration<double, std::milli>(now_ - r.event).count()));
     }
     for (const Event& e : events_) story_.push_back(fmt::format("{:.6f}   {}", to_seconds(now_), say(rig_, e)));
     if (truth.lying != 0) story_.push_back(fmt::format("{:.6f} a link lies", to_seconds(now_)));
-    if (truth.dt_s < 0 || truth.dt_s > plan_.max_s) story_.push_back(fmt::format("{:.6f} tick after {} s", to_seconds(now_), truth.dt_s));
+    if (truth.dt_s < 0 || truth.dt_s > plan_.max_s)
+      story_.push_back(fmt::format("{:.6f} tick after {} s", to_seconds(now_), truth.dt_s));
     std::string line;
     for (std::size_t a = 0; a < rig_.axes.size(); ++a)
       if (out_.commands[a].v != 0 || out_.commands[a].a != 0)
-        line +=
-            fmt::format(" {} p {:.9g} v {:.6g} a {:.6g}", rig_.axes[a].name, out_.commands[a].p, out_.commands[a].v, out_.commands[a].a);
+        line += fmt::format(" {} p {:.9g} v {:.6g} a {:.6g}", rig_.axes[a].name, out_.commands[a].p, out_.commands[a].v,
+                            out_.commands[a].a);
     if (!line.empty()) story_.push_back(fmt::format("{:.6f}      {}", to_seconds(now_), line));
   }
 
@@ -211,8 +217,8 @@ class World {
         ++tally_.recoveries;
         return;
       }
-      last =
-          say(rig_, out_.why[axis].before.what != Interlock::none ? out_.why[axis].before : out_.why[axis].blocked, out_.why[axis].cause);
+      last = say(rig_, out_.why[axis].before.what != Interlock::none ? out_.why[axis].before : out_.why[axis].blocked,
+                 out_.why[axis].cause);
       AxisStatus why = out_.why[axis];
       if (refused_.what != Interlock::none) why.before = refused_;
       refused_ = {};
@@ -249,12 +255,14 @@ class World {
 };
 
 void print(const Tally& t, std::uint64_t violations) {
-  fmt::print("{} rigs, {} ticks: {} live, {} with an axis moving; {} times live, {} stops, {} trips\n", t.rigs, t.ticks, t.live_ticks,
-             t.moving_ticks, t.lives, t.stops, t.trips);
-  fmt::print("{} readings after a loss, {} refused; {} ticks on the word of a release that was lost; {} ticks at the very end of a stop\n",
-             t.lost_readings, t.refused_readings, t.believed_ticks, t.near_deadline);
-  fmt::print("{} steps, {} dropped; {} times made live by doing what the words say, {} not\n", t.steps, t.dropped, t.recoveries,
-             t.unrecovered);
+  fmt::print("{} rigs, {} ticks: {} live, {} with an axis moving; {} times live, {} stops, {} trips\n", t.rigs, t.ticks,
+             t.live_ticks, t.moving_ticks, t.lives, t.stops, t.trips);
+  fmt::print(
+      "{} readings after a loss, {} refused; {} ticks on the word of a release that was lost; {} ticks at the very end "
+      "of a stop\n",
+      t.lost_readings, t.refused_readings, t.believed_ticks, t.near_deadline);
+  fmt::print("{} steps, {} dropped; {} times made live by doing what the words say, {} not\n", t.steps, t.dropped,
+             t.recoveries, t.unrecovered);
   fmt::print("{} violations\n", violations);
 }
 
@@ -272,7 +280,8 @@ int main(int argc, char** argv) {
     fmt::print("{}\n", world.plan().text);
     const auto& story = world.story();
     const std::size_t last = argc > 4 ? std::strtoull(argv[4], nullptr, 10) : 400;
-    for (std::size_t i = story.size() > last ? story.size() - last : 0; i < story.size(); ++i) fmt::print("{}\n", story[i]);
+    for (std::size_t i = story.size() > last ? story.size() - last : 0; i < story.size(); ++i)
+      fmt::print("{}\n", story[i]);
     fmt::print("{}\n", world.watch().violation());
     return world.watch().violation().empty() ? 0 : 1;
   }

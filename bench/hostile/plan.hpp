@@ -57,7 +57,23 @@ struct SwitchPlan {
 };
 
 struct BindingPlan {
-  enum class Effect : std::uint8_t { jog, step, wheel, follow, go, pose, set, number, reduced, layer, ready, stow, enable, stop, reset };
+  enum class Effect : std::uint8_t {
+    jog,
+    step,
+    wheel,
+    follow,
+    go,
+    pose,
+    set,
+    number,
+    reduced,
+    layer,
+    ready,
+    stow,
+    enable,
+    stop,
+    reset
+  };
   enum class Gesture : std::uint8_t { press, release, tap, double_tap, hold, chord };
   enum class Layer : std::uint8_t { base, held, latched };
   Effect effect = Effect::jog;

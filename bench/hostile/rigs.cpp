@@ -56,7 +56,8 @@ class Writer {
       say("[link.{}]\nkind = \"simulated\"\nsilence_ms = {}\n", l == 0 ? "near" : "far", plan_.silence_s * 1e3);
     if (plan_.zones > 1) say("[zone.left]\n[zone.right]\n");
     stops();
-    say("[override]\nnotches = [{}, 50, 100]\nstart = {}\n", random_.chance(0.3) ? 0.1 : 10, random_.chance(0.5) ? 50 : 100);
+    say("[override]\nnotches = [{}, 50, 100]\nstart = {}\n", random_.chance(0.3) ? 0.1 : 10,
+        random_.chance(0.5) ? 50 : 100);
     if (random_.chance(0.5)) {
       reduced_ = true;
       plan_.reduced_share = random_.in(0.05, 0.5);
@@ -81,8 +82,12 @@ class Writer {
     }
   }
 
-  std::string zone_key(int zone) const { return plan_.zones > 1 ? fmt::format("zone = \"{}\"\n", zone == 0 ? "left" : "right") : ""; }
-  std::string link_key(int link) const { return plan_.links > 1 ? fmt::format("link = \"{}\"\n", link == 0 ? "near" : "far") : ""; }
+  std::string zone_key(int zone) const {
+    return plan_.zones > 1 ? fmt::format("zone = \"{}\"\n", zone == 0 ? "left" : "right") : "";
+  }
+  std::string link_key(int link) const {
+    return plan_.links > 1 ? fmt::format("link = \"{}\"\n", link == 0 ? "near" : "far") : "";
+  }
 
   void add_switch() {
     SwitchPlan s;
@@ -117,8 +122,8 @@ class Writer {
     a.decel_jerk = a.decel / random_.scale(0.005, 0.2);
     a.zone = random_.whole(0, plan_.zones - 1);
     a.link = random_.whole(0, plan_.links - 1);
-    say("[axis.{}]\nspeed = {}\naccel = {}\ndecel = {}\njerk = {{ accel = {}, decel = {} }}\n{}{}", a.name, a.speed, a.accel, a.decel,
-        a.jerk, a.decel_jerk, zone_key(a.zone), link_key(a.link));
+    say("[axis.{}]\nspeed = {}\naccel = {}\ndecel = {}\njerk = {{ accel = {}, decel = {} }}\n{}{}", a.name, a.speed,
+        a.accel, a.decel, a.jerk, a.decel_jerk, zone_key(a.zone), link_key(a.link));
     if (motor) {
       a.rest_s = random_.chance(0.5) ? random_.in(0.01, 0.3) : 0;
       say("unit = \"%\"\nmotor = {{ dead_band = {}, rest_ms = {} }}\n", random_.whole(0, 20), a.rest_s * 1e3);
@@ -128,7 +133,8 @@ class Writer {
       say("unit = \"mm\"\ntravel = [{}, {}]\n", a.low, a.high);
     }
     if (a.kind == AxisPlan::Kind::servo)
-      say("servo = {{ ends = [{}, {}], pulse_us = [900, 2100] }}\n", std::min(-60.0, a.low - 1), std::max(60.0, a.high + 1));
+      say("servo = {{ ends = [{}, {}], pulse_us = [900, 2100] }}\n", std::min(-60.0, a.low - 1),
+          std::max(60.0, a.high + 1));
     if (a.kind == AxisPlan::Kind::assumed) say("position = \"assumed\"\n");
     if (a.kind == AxisPlan::Kind::assumed || a.kind == AxisPlan::Kind::servo) {
       a.start = random_.in(a.low, a.high);
@@ -161,11 +167,12 @@ class Writer {
     for (int zone = 0; zone < plan_.zones; ++zone) {
       std::vector<int> free;
       for (std::size_t a = 0; a < plan_.axes.size(); ++a)
-        if (plan_.axes[a].zone == zone && plan_.axes[a].kind != AxisPlan::Kind::motor) free.push_back(static_cast<int>(a));
+        if (plan_.axes[a].zone == zone && plan_.axes[a].kind != AxisPlan::Kind::motor)
+          free.push_back(static_cast<int>(a));
       if (free.size() < 2 || !random_.chance(0.7)) continue;
       GroupPlan group;
-      group.axes.assign(free.begin(),
-                        free.begin() + std::min<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(free.size()), random_.whole(2, 3)));
+      group.axes.assign(free.begin(), free.begin() + std::min<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(free.size()),
+                                                                              random_.whole(2, 3)));
       double fastest = 0;
       std::string names, all, some;
       for (const int a : group.axes) {
@@ -174,16 +181,21 @@ class Writer {
         fastest = std::max(fastest, axis.speed);
         names += fmt::format("{}\"{}\"", names.empty() ? "" : ", ", axis.name);
         const bool wide = axis.kind == AxisPlan::Kind::endless;
-        const double to = wide ? random_.in(-90, 90) : random_.chance(0.2) ? axis.high : random_.in(axis.low, axis.high);
+        const double to = wide                  ? random_.in(-90, 90)
+                          : random_.chance(0.2) ? axis.high
+                                                : random_.in(axis.low, axis.high);
         all += fmt::format("{} = {}\n", axis.name, to);
-        if (a == group.axes.front()) some = fmt::format("{} = {}\n", axis.name, random_.chance(0.5) ? to : wide ? 0 : axis.low);
+        if (a == group.axes.front())
+          some = fmt::format("{} = {}\n", axis.name, random_.chance(0.5) ? to : wide ? 0 : axis.low);
       }
       group.together = random_.chance(0.1);
       say("[group.g{}]\naxes = [{}]\n", plan_.groups.size(), names);
       // Some creep: slower than any share of a speed that an axis is given.
       const double least = random_.chance(0.2) ? 1e-7 : 0.0005;
-      if (random_.chance(0.5)) say("path_speed = {}\n", group.path_speed = fastest * random_.scale(least, least < 1e-6 ? 1e-5 : 1.5));
-      if (reduced_ && random_.chance(0.3)) say("reduced_speed = {}\n", group.reduced_speed = fastest * random_.scale(0.01, 0.5));
+      if (random_.chance(0.5))
+        say("path_speed = {}\n", group.path_speed = fastest * random_.scale(least, least < 1e-6 ? 1e-5 : 1.5));
+      if (reduced_ && random_.chance(0.3))
+        say("reduced_speed = {}\n", group.reduced_speed = fastest * random_.scale(0.01, 0.5));
       if (group.together) say("together = true\n");
       say("[pose.whole{}]\n{}[pose.part{}]\n{}", plan_.groups.size(), all, plan_.groups.size(), some);
       plan_.groups.push_back(group);
@@ -195,16 +207,18 @@ class Writer {
     h.name = fmt::format("hand{}", plan_.handsets.size());
     h.steadily = random_.chance(0.2);
     for (const char* name :
-         {"stick.left.x", "stick.left.y", "stick.right.x", "stick.right.y",  "trigger.left", "trigger.right", "throttle",    "pedal.left",
-          "dial.1",       "dial.2",       "hat.left",      "hat.right",      "hat.up",       "hat.down",      "face.south",  "face.east",
-          "face.north",   "face.west",    "shoulder.left", "shoulder.right", "menu.left",    "menu.right",    "menu.centre", "thumb.left",
-          "thumb.right",  "key.kp0",      "key.kp1",       "key.kp2",        "key.kp3",      "key.kp4"}) {
+         {"stick.left.x",  "stick.left.y",   "stick.right.x", "stick.right.y", "trigger.left", "trigger.right",
+          "throttle",      "pedal.left",     "dial.1",        "dial.2",        "hat.left",     "hat.right",
+          "hat.up",        "hat.down",       "face.south",    "face.east",     "face.north",   "face.west",
+          "shoulder.left", "shoulder.right", "menu.left",     "menu.right",    "menu.centre",  "thumb.left",
+          "thumb.right",   "key.kp0",        "key.kp1",       "key.kp2",       "key.kp3",      "key.kp4"}) {
       const ControlName* control = find_control(name);
       const Kind kind = control->shape == ControlShape::key       ? Kind::key
                         : control->shape == ControlShape::counts  ? Kind::dial
                         : control->shape == ControlShape::centred ? Kind::stick
                                                                   : Kind::lever;
-      h.controls.push_back({name, static_cast<std::uint16_t>(control->id), kind, kind == Kind::key && random_.chance(0.05) ? 0.008 : 0});
+      h.controls.push_back(
+          {name, static_cast<std::uint16_t>(control->id), kind, kind == Kind::key && random_.chance(0.05) ? 0.008 : 0});
     }
     free_.push_back({});
     for (std::size_t c = 0; c < h.controls.size(); ++c) free_.back().push_back(static_cast<int>(c));
@@ -222,7 +236,8 @@ class Writer {
     auto& free = free_[static_cast<std::size_t>(h)];
     std::vector<int> fitting;
     for (const int c : free)
-      if (plan_.handsets[static_cast<std::size_t>(h)].controls[static_cast<std::size_t>(c)].kind == kind) fitting.push_back(c);
+      if (plan_.handsets[static_cast<std::size_t>(h)].controls[static_cast<std::size_t>(c)].kind == kind)
+        fitting.push_back(c);
     if (fitting.empty()) return -1;
     const int chosen = random_.one_of(fitting);
     free.erase(std::find(free.begin(), free.end(), chosen));
@@ -233,7 +248,8 @@ class Writer {
     return plan_.handsets[static_cast<std::size_t>(h)].controls[static_cast<std::size_t>(c)].name;
   }
 
-  /// Writes one binding: what its table says, `layer` as layer() gives it; `control` names a virtual one where it is not the plan's own.
+  /// Writes one binding: what its table says, `layer` as layer() gives it; `control` names a virtual one where it is
+  /// not the plan's own.
   void bind(BindingPlan b, std::string effect, const std::string& layer = "", const std::string& control = "") {
     const char* const gestures[] = {"", ".release", ".tap", ".double_tap", ".hold", ""};
     using Layer = BindingPlan::Layer;
@@ -267,7 +283,8 @@ class Writer {
     const bool enables = effect == Effect::enable, lever = enables ? random_.chance(0.35) : random_.chance(0.05);
     b.control = take(h, lever ? Kind::lever : Kind::key);
     if (b.control < 0) b.control = take(h, Kind::key);
-    const bool is_lever = plan_.handsets[static_cast<std::size_t>(h)].controls[static_cast<std::size_t>(b.control)].kind == Kind::lever;
+    const bool is_lever =
+        plan_.handsets[static_cast<std::size_t>(h)].controls[static_cast<std::size_t>(b.control)].kind == Kind::lever;
     std::string more;
     if (enables && is_lever && random_.chance(0.7)) {
       b.squeeze = 0.8;
@@ -320,7 +337,8 @@ class Writer {
     std::string effect;
     if (what <= 1) {
       b.control = take(h, random_.chance(0.7) ? Kind::stick : Kind::lever);
-      effect = fmt::format("jog = \"{}{}\", share = {}", random_.chance(0.3) ? "-" : "", axis.name, random_.whole(20, 100));
+      effect =
+          fmt::format("jog = \"{}{}\", share = {}", random_.chance(0.3) ? "-" : "", axis.name, random_.whole(20, 100));
     } else if (what <= 3) {
       b.control = take(h, Kind::key);
       b.gesture = key_gesture();
@@ -347,7 +365,8 @@ class Writer {
       b.control = take(h, Kind::key);
       b.gesture = key_gesture();
       const bool wide = axis.kind == AxisPlan::Kind::endless;
-      effect = fmt::format("go = \"{}\", to = {}", axis.name, wide ? random_.in(-90, 90) : random_.in(axis.low, axis.high));
+      effect =
+          fmt::format("go = \"{}\", to = {}", axis.name, wide ? random_.in(-90, 90) : random_.in(axis.low, axis.high));
     }
     if (b.control >= 0) bind(b, effect, layer());
   }
@@ -363,7 +382,9 @@ class Writer {
     b.high = wide ? 90 : axis.high;
     b.catch_up = axis.speed * 0.1;
     const bool reversed = random_.chance(0.3);
-    bind(b, fmt::format("follow = \"{}{}\", range = [{}, {}], catch_up = {}", reversed ? "-" : "", axis.name, b.low, b.high, b.catch_up),
+    bind(b,
+         fmt::format("follow = \"{}{}\", range = [{}, {}], catch_up = {}", reversed ? "-" : "", axis.name, b.low,
+                     b.high, b.catch_up),
          again ? layer() : in);
     if (reversed) std::swap(plan_.bindings.back().low, plan_.bindings.back().high);
     followed_.push_back({h, b.control});
@@ -390,7 +411,8 @@ class Writer {
     if (!b.momentary) b.gesture = key_gesture();
     const char* word = b.momentary ? "momentary" : words[random_.whole(0, 2)];
     if (b.control >= 0)
-      bind(b, fmt::format("set = \"{}\", to = \"{}\"", plan_.switches[static_cast<std::size_t>(s)].name, word), b.momentary ? "" : layer());
+      bind(b, fmt::format("set = \"{}\", to = \"{}\"", plan_.switches[static_cast<std::size_t>(s)].name, word),
+           b.momentary ? "" : layer());
   }
 
   void others(int h) {
@@ -412,19 +434,21 @@ class Writer {
     auto out = std::back_inserter(controls_);
     for (std::size_t h = 0; h < plan_.handsets.size(); ++h) {
       const HandsetPlan& handset = plan_.handsets[h];
-      fmt::format_to(out, "[handset.{}]\n{}[handset.{}.control]\n", handset.name, handset.steadily ? "reports = \"steadily\"\n" : "",
-                     handset.name);
+      fmt::format_to(out, "[handset.{}]\n{}[handset.{}.control]\n", handset.name,
+                     handset.steadily ? "reports = \"steadily\"\n" : "", handset.name);
       for (std::size_t c = 0; c < handset.controls.size(); ++c) {
         const ControlPlan& control = handset.controls[c];
-        const bool followed =
-            std::find(followed_.begin(), followed_.end(), std::pair(static_cast<int>(h), static_cast<int>(c))) != followed_.end();
+        const bool followed = std::find(followed_.begin(), followed_.end(),
+                                        std::pair(static_cast<int>(h), static_cast<int>(c))) != followed_.end();
         if (control.kind == Kind::stick)
-          fmt::format_to(out, "\"{}\" = {{ minimum = -{}, centre = 0, maximum = {}, dead_zone = {}{} }}\n", control.name, full_raw,
-                         full_raw, dead_raw * 100 / full_raw, random_.chance(0.1) ? ", expo = 30" : "");
+          fmt::format_to(out, "\"{}\" = {{ minimum = -{}, centre = 0, maximum = {}, dead_zone = {}{} }}\n",
+                         control.name, full_raw, full_raw, dead_raw * 100 / full_raw,
+                         random_.chance(0.1) ? ", expo = 30" : "");
         if (control.kind == Kind::lever)
           fmt::format_to(out, "\"{}\" = {{ minimum = 0, maximum = {}, dead_zone = {} }}\n", control.name, full_raw,
                          followed ? 0 : dead_raw * 100 / full_raw);
-        if (control.kind == Kind::dial && random_.chance(0.3)) fmt::format_to(out, "\"{}\" = {{ detent = 4 }}\n", control.name);
+        if (control.kind == Kind::dial && random_.chance(0.3))
+          fmt::format_to(out, "\"{}\" = {{ detent = 4 }}\n", control.name);
         if (control.debounce_s > 0) fmt::format_to(out, "\"{}\" = {{ debounce_ms = 8 }}\n", control.name);
       }
     }

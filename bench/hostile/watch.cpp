@@ -15,7 +15,8 @@ using Kind = ControlPlan::Kind;
 
 namespace {
 
-/// Whether what it asks for ends with a switch that is off, until it is let go: what has begun at once and goes on while it is held.
+/// Whether what it asks for ends with a switch that is off, until it is let go: what has begun at once and goes on
+/// while it is held.
 bool lapses(const BindingPlan& b) {
   return b.gesture == Gesture::press && (b.effect == Effect::jog || b.effect == Effect::go || b.effect == Effect::pose);
 }
@@ -25,7 +26,8 @@ double seconds(Span span) { return std::chrono::duration<double>(span).count(); 
 }  // namespace
 
 const char* Watch::name_of(Property property) {
-  constexpr const char* names[] = {"asked", "stops", "power", "exact", "last check", "reason", "safer", "limits", "switches"};
+  constexpr const char* names[] = {"asked",  "stops", "power",  "exact",   "last check",
+                                   "reason", "safer", "limits", "switches"};
   return names[static_cast<std::size_t>(property)];
 }
 
@@ -97,7 +99,8 @@ bool Watch::active(std::size_t binding, Time now) const {
   const BindingPlan& b = plan_.bindings[binding];
   const Kind kind = plan_.handsets[at(b.handset)].controls[at(b.control)].kind;
   const auto one = [&](int c) {
-    return kind == Kind::key || is_permit(b.effect) ? hands_.believed_pressed(b.handset, c, now) : hands_.believed_deflected(b.handset, c);
+    return kind == Kind::key || is_permit(b.effect) ? hands_.believed_pressed(b.handset, c, now)
+                                                    : hands_.believed_deflected(b.handset, c);
   };
   bool all = one(b.control);
   for (const int other : b.with) all = all && one(other);
@@ -116,8 +119,9 @@ bool Watch::held(std::size_t binding) const {
   return hands_.deflected(b.handset, b.control);
 }
 
-/// The shortest time to rest with the axis's own deceleration, from any state: acceleration that gains speed is let go first; a brake that
-/// is on already counts as begun earlier; where it is on too hard the axis turns and stops once more.
+/// The shortest time to rest with the axis's own deceleration, from any state: acceleration that gains speed is let go
+/// first; a brake that is on already counts as begun earlier; where it is on too hard the axis turns and stops once
+/// more.
 double Watch::stop_time(const AxisPlan& p, double v, double a) const {
   if (v < 0 || (v == 0 && a < 0)) v = -v, a = -a;
   const auto from_rest_of_accel = [](double speed, double decel, double jerk) {
@@ -146,7 +150,8 @@ double Watch::group_stop_time(std::size_t axis) const {
   return speed + 2 * ramp + release;
 }
 
-/// Everything that was begun in a zone ends here. `certain`: the engine must know it, so that power goes by its category.
+/// Everything that was begun in a zone ends here. `certain`: the engine must know it, so that power goes by its
+/// category.
 void Watch::stop(std::size_t z, RigPlan::Cause cause, bool certain) {
   Zone& zone = zones_[z];
   std::fill(zone.begun.begin(), zone.begun.end(), 0);
@@ -192,19 +197,21 @@ void Watch::take_delivered(const Engine& engine, const TickTruth& truth) {
           zone.stop_key_now = zone.stop_key_now || std::abs(static_cast<long>(d.raw)) <= full_raw;
           zone.ready_begun = false;
         }
-        if (binding.effect == Effect::enable && !key && d.raw > 830 && binding.squeeze < 1 && !d.refused) zone.begun[b] = 0;
+        if (binding.effect == Effect::enable && !key && d.raw > 830 && binding.squeeze < 1 && !d.refused)
+          zone.begun[b] = 0;
         if (binding.effect == Effect::ready && says_pressed) {
           zone.ready_begun = zone.ready_now = true;
           zone.candidates |= station(d.handset);
         }
         if (is_mover(binding.effect) && says_pressed) zone.pressed_since[b] = 1;
         const auto state = engine.permit(id_at<ZoneId>(z)).state();
-        if (binding.effect == Effect::enable && says_pressed && !zone.stop_now && (state == State::ready || state == State::live) &&
-            !(binding.squeeze < 1 && d.raw > 820) && is_press)
+        if (binding.effect == Effect::enable && says_pressed && !zone.stop_now &&
+            (state == State::ready || state == State::live) && !(binding.squeeze < 1 && d.raw > 820) && is_press)
           zone.begun[b] = 1;
       }
     }
-    if (is_press || d.number == hands_.control(d.handset, d.control).deflected_number) fresh_told_.push_back({d.handset, d.control});
+    if (is_press || d.number == hands_.control(d.handset, d.control).deflected_number)
+      fresh_told_.push_back({d.handset, d.control});
   }
 }
 
@@ -315,7 +322,8 @@ void Watch::watch_live(std::size_t z, const Engine& engine, bool begins) {
     const Hands::Control& control = hands_.control(b.handset, b.control);
     // Heard, and nothing lost since.
     if (!control.known || !handset.told_plugged || handset.delivered != handset.number) continue;
-    if (b.effect == Effect::stop && hands_.pressed(b.handset, b.control)) fail(Property::asked, "it is live while a stop is held down");
+    if (b.effect == Effect::stop && hands_.pressed(b.handset, b.control))
+      fail(Property::asked, "it is live while a stop is held down");
     const bool moves = is_mover(b.effect) && b.effect != Effect::follow && b.effect != Effect::wheel;
     if (begins && moves && (in_charge >> b.handset & 1u) != 0 && hands_.deflected(b.handset, b.control) &&
         told_in_time(b.handset, b.control))
@@ -330,7 +338,8 @@ bool Watch::told_in_time(int handset, int control) const {
   return true;
 }
 
-/// Which binding of an axis it follows; -1: none, or nobody knows for sure: a held layer's key decides, or who is in charge.
+/// Which binding of an axis it follows; -1: none, or nobody knows for sure: a held layer's key decides, or who is in
+/// charge.
 int Watch::follower(std::size_t a) const {
   int found = -1, handset = -1;
   for (std::size_t i = 0; i < bindings_of_[a].size(); ++i) {
@@ -369,26 +378,31 @@ void Watch::watch_followed(std::size_t a, const AxisCommand& c, bool may, double
     towards = towards || (axis.met[i] != 0 && off * c.v >= 0);
   }
   // Acceleration that is on has to be let go first.
-  const bool gains = dt > 0 && c.v * c.a > 0 && std::abs(c.a) >= std::abs(axis.a) && std::abs(c.v) > catch_up * (1 + 1e-6) + 1e-9;
+  const bool gains =
+      dt > 0 && c.v * c.a > 0 && std::abs(c.a) >= std::abs(axis.a) && std::abs(c.v) > catch_up * (1 + 1e-6) + 1e-9;
   // What something else brought to a speed may let its acceleration go first.
   axis.driven = others || (axis.driven && std::abs(c.v) > catch_up);
   if (follows && !axis.driven && may && gains && !towards)
-    fail(Property::asked, fmt::format("{} runs at {} to a control that it has not met; {} is for that", p.name, c.v, catch_up));
+    fail(Property::asked,
+         fmt::format("{} runs at {} to a control that it has not met; {} is for that", p.name, c.v, catch_up));
 }
 
 /// Speed, accelerations, jerks and travel, from the numbers alone.
 void Watch::watch_limits(std::size_t a, const AxisCommand& c, double dt) {
   const AxisPlan& p = plan_.axes[a];
   const Axis& axis = axes_[a];
-  if (!(std::isfinite(c.p) && std::isfinite(c.v) && std::isfinite(c.a))) return fail(Property::limits, p.name + ": not a number");
+  if (!(std::isfinite(c.p) && std::isfinite(c.v) && std::isfinite(c.a)))
+    return fail(Property::limits, p.name + ": not a number");
   const double hardest = std::max(p.accel, p.decel), sharpest = std::max(p.jerk, p.decel_jerk), eps = 1e-6;
   if (std::abs(c.v) > p.speed * p.share * (1 + eps) + 1e-9)
     fail(Property::limits, fmt::format("{}: speed {} of {}", p.name, c.v, p.speed * p.share));
-  if (std::abs(c.a) > hardest * (1 + eps) + 1e-6) fail(Property::limits, fmt::format("{}: acceleration {} of {}", p.name, c.a, hardest));
+  if (std::abs(c.a) > hardest * (1 + eps) + 1e-6)
+    fail(Property::limits, fmt::format("{}: acceleration {} of {}", p.name, c.a, hardest));
   // What is made ready and stopped in one tick was taken up where it is.
   const Zone& zone = zones_[at(p.zone)];
   const bool taken_up = zone.ready_now || (zone.ready_before && !zone.ready_begun);
-  if (c.mode == Mode::off && axis.mode == Mode::off && p.kind != AxisPlan::Kind::motor && c.p != axis.p && ticks_ > 1 && !taken_up)
+  if (c.mode == Mode::off && axis.mode == Mode::off && p.kind != AxisPlan::Kind::motor && c.p != axis.p && ticks_ > 1 &&
+      !taken_up)
     fail(Property::power, fmt::format("{}: is told to be elsewhere, {} on, without power", p.name, c.p - axis.p));
   if (c.mode == Mode::off || axis.mode == Mode::off || dt <= 0) return;
   if (std::abs(c.a - axis.a) > sharpest * dt * (1 + eps) + 1e-5 * (1 + hardest))
@@ -412,7 +426,8 @@ void Watch::watch_steps(std::size_t a, const AxisCommand& c, const TickBuffers& 
   if (axis.rest_ticks < 3) return;
   const auto here = static_cast<std::int64_t>(std::llround(c.p * 1e9));
   if (axis.stepping && axis.pure && std::abs(here - axis.expected) > 1)
-    fail(Property::exact, fmt::format("{}: stands at {} nm, and {} were told", plan_.axes[a].name, here, axis.expected));
+    fail(Property::exact,
+         fmt::format("{}: stands at {} nm, and {} were told", plan_.axes[a].name, here, axis.expected));
   axis.stepping = axis.wheeling = false;
   axis.pure = true;
   axis.expected = here;
@@ -452,9 +467,10 @@ void Watch::watch_axis(std::size_t a, const TickTruth& truth, const TickBuffers&
   if (p.group >= 0)
     for (const int other : plan_.groups[at(p.group)].axes) needs(plan_.axes[at(other)]);
   for (std::size_t i = 0; i < bindings_of_[a].size(); ++i)
-    axis.lacking[i] =
-        lapses(plan_.bindings[bindings_of_[a][i]]) && held(bindings_of_[a][i]) && (axis.lacking[i] != 0 || (lacks && zone.may_move)) ? 1
-                                                                                                                                     : 0;
+    axis.lacking[i] = lapses(plan_.bindings[bindings_of_[a][i]]) && held(bindings_of_[a][i]) &&
+                              (axis.lacking[i] != 0 || (lacks && zone.may_move))
+                          ? 1
+                          : 0;
   const bool may = zone.may_move && !lacks, allowed = may && asked(a, at(p.zone), truth.now);
   // Anything but steps alone.
   if (may)
@@ -464,7 +480,8 @@ void Watch::watch_axis(std::size_t a, const TickTruth& truth, const TickBuffers&
       axis.pure = false;
     }
   const bool moves =
-      c.mode != Mode::off && (c.v != 0 || c.a != 0 || (c.p != axis.p && axis.mode != Mode::off && p.kind != AxisPlan::Kind::motor));
+      c.mode != Mode::off &&
+      (c.v != 0 || c.a != 0 || (c.p != axis.p && axis.mode != Mode::off && p.kind != AxisPlan::Kind::motor));
   if (moves) ++tally_.moving_ticks;
   if (!allowed && axis.was_allowed) {
     const bool on_a_line = may || (p.group >= 0 && plan_.groups[at(p.group)].together);
@@ -476,7 +493,8 @@ void Watch::watch_axis(std::size_t a, const TickTruth& truth, const TickBuffers&
     // It came to rest on its line; now it stops.
     axis.was_live = false;
     const bool together = p.group >= 0 && plan_.groups[at(p.group)].together;
-    axis.rest_by_s = std::min(axis.rest_by_s, motion_s_ + (together ? group_stop_time(a) : stop_time(p, axis.v, axis.a)));
+    axis.rest_by_s =
+        std::min(axis.rest_by_s, motion_s_ + (together ? group_stop_time(a) : stop_time(p, axis.v, axis.a)));
   }
   if (!allowed) {
     if (motion_s_ >= axis.rest_by_s - 1e-9) ++axis.late_ticks;
@@ -492,9 +510,10 @@ void Watch::watch_axis(std::size_t a, const TickTruth& truth, const TickBuffers&
   watch_steps(a, c, out);
   // A limit that was lost to the slower side is not exceeded by gaining speed.
   const double slow = p.speed * plan_.reduced_share;
-  if (reduced_ && std::abs(c.v) > slow * (1 + 1e-6) + 1e-9 && std::abs(c.v) > std::abs(axis.v) * (1 + 1e-9) && c.v * c.a > 0 &&
-      std::abs(c.a) >= std::abs(axis.a) && axis.limited)
-    fail(Property::safer, fmt::format("{} gains speed to {} while reduced speed ({}) is held, or what held it is lost", p.name, c.v, slow));
+  if (reduced_ && std::abs(c.v) > slow * (1 + 1e-6) + 1e-9 && std::abs(c.v) > std::abs(axis.v) * (1 + 1e-9) &&
+      c.v * c.a > 0 && std::abs(c.a) >= std::abs(axis.a) && axis.limited)
+    fail(Property::safer, fmt::format("{} gains speed to {} while reduced speed ({}) is held, or what held it is lost",
+                                      p.name, c.v, slow));
   axis.limited = reduced_ && std::abs(c.v) <= slow * (1 + 1e-6) + 1e-9;
   axis.p = c.p;
   axis.v = c.v;
@@ -508,7 +527,8 @@ void Watch::watch_groups(const TickBuffers& out) {
     double squares = 0;
     for (const int a : group.axes) squares += std::pow(out.commands[axis_id_[at(a)]].v, 2);
     if (std::sqrt(squares) > group.path_speed * (1 + 1e-6) + 1e-9)
-      fail(Property::limits, fmt::format("a group runs at {} along its path, {} are allowed", std::sqrt(squares), group.path_speed));
+      fail(Property::limits,
+           fmt::format("a group runs at {} along its path, {} are allowed", std::sqrt(squares), group.path_speed));
   }
 }
 
@@ -518,13 +538,14 @@ void Watch::watch_reduced(const TickTruth& truth) {
   // A toggle may end it.
   for (const Hands::Delivered& d : hands_.delivered())
     for (const BindingPlan& binding : plan_.bindings)
-      if (binding.effect == Effect::reduced && !binding.momentary && d.handset == binding.handset && d.control == binding.control &&
-          d.raw != 0)
+      if (binding.effect == Effect::reduced && !binding.momentary && d.handset == binding.handset &&
+          d.control == binding.control && d.raw != 0)
         std::fill(reduced_lost_.begin(), reduced_lost_.end(), 0);
   for (std::size_t b = 0; b < plan_.bindings.size(); ++b) {
     const BindingPlan& binding = plan_.bindings[b];
     if (binding.effect != Effect::reduced || !binding.momentary) continue;
-    const bool known = hands_.control(binding.handset, binding.control).known && hands_.handset(binding.handset).told_plugged;
+    const bool known =
+        hands_.control(binding.handset, binding.control).known && hands_.handset(binding.handset).told_plugged;
     const bool let_go = !hands_.believed_pressed(binding.handset, binding.control, truth.now);
     if (let_go && (known || told(binding.handset, binding.control, false))) reduced_held_[b] = 0;
     if (told(binding.handset, binding.control, true)) {
@@ -550,7 +571,8 @@ void Watch::watch_reduced(const TickTruth& truth) {
 /// Whether a clean word of a control came in this tick.
 bool Watch::told(int handset, int control, bool pressed) const {
   for (const Hands::Delivered& d : hands_.delivered())
-    if (d.handset == handset && d.control == control && !d.refused && !d.lost_before && (d.raw != 0) == pressed) return true;
+    if (d.handset == handset && d.control == control && !d.refused && !d.lost_before && (d.raw != 0) == pressed)
+      return true;
   return false;
 }
 
@@ -559,14 +581,17 @@ void Watch::watch_switches(const TickBuffers& out, Time now) {
   for (std::size_t s = 0; s < plan_.switches.size(); ++s) {
     const SwitchPlan& one = plan_.switches[s];
     using Becomes = SwitchPlan::Becomes;
-    if (one.start_on || one.on_trip == Becomes::on || one.on_handset_lost != Becomes::off || one.on_link_lost == Becomes::on) continue;
+    if (one.start_on || one.on_trip == Becomes::on || one.on_handset_lost != Becomes::off ||
+        one.on_link_lost == Becomes::on)
+      continue;
     bool only_held = true, held = false;
     for (std::size_t b = 0; b < plan_.bindings.size(); ++b) {
       if (plan_.bindings[b].target != static_cast<int>(s)) continue;
       only_held = only_held && plan_.bindings[b].momentary;
       held = held || active(b, now);
     }
-    if (only_held && !held && out.switches[switch_id_[s]] != 0) fail(Property::switches, one.name + " is on and nobody holds its key");
+    if (only_held && !held && out.switches[switch_id_[s]] != 0)
+      fail(Property::switches, one.name + " is on and nobody holds its key");
   }
 }
 
@@ -588,9 +613,9 @@ void Watch::take_events(const std::vector<Event>& events) {
     Zone& zone = zones_[at(plan_.axes[a].zone)];
     bool pressed = false;
     for (const std::size_t b : bindings_of_[a])
-      pressed = pressed ||
-                (plan_.bindings[b].effect == Effect::step && (told_now(b) || zone.pressed_since[b] != 0 || zone.pressed_before[b] != 0) &&
-                 (zone.candidates >> plan_.bindings[b].handset & 1u) != 0);
+      pressed = pressed || (plan_.bindings[b].effect == Effect::step &&
+                            (told_now(b) || zone.pressed_since[b] != 0 || zone.pressed_before[b] != 0) &&
+                            (zone.candidates >> plan_.bindings[b].handset & 1u) != 0);
     if (!pressed || !(zone.may_move || zone.could_move))
       fail(Property::asked, plan_.axes[a].name + " takes a step that nobody asked for since it is live");
     axis.expected += e.number;
@@ -599,7 +624,8 @@ void Watch::take_events(const std::vector<Event>& events) {
   }
 }
 
-void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers& out, const std::vector<Event>& events) {
+void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers& out,
+                 const std::vector<Event>& events) {
   ++ticks_;
   ++tally_.ticks;
   for (Zone& zone : zones_) {
@@ -629,7 +655,8 @@ void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers
   for (const Hands::Delivered& d : hands_.delivered())
     for (std::size_t a = 0; d.control >= 0 && a < axes_.size(); ++a)
       for (const std::size_t b : bindings_of_[a])
-        if (plan_.bindings[b].effect == Effect::wheel && plan_.bindings[b].handset == d.handset && plan_.bindings[b].control == d.control &&
+        if (plan_.bindings[b].effect == Effect::wheel && plan_.bindings[b].handset == d.handset &&
+            plan_.bindings[b].control == d.control &&
             (zones_[at(plan_.axes[a].zone)].candidates >> d.handset & 1u) != 0)
           axes_[a].wheeling = true, axes_[a].rest_ticks = 0, axes_[a].pure = false;
   take_events(events);

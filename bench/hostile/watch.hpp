@@ -1,5 +1,5 @@
-// Holds what an engine puts out against what hands really do. It knows the plan, the truth, and its own arithmetic; of the
-// engine it sees what leaves it: commands, words, switches, states, events.
+// Holds what an engine puts out against what hands really do. It knows the plan, the truth, and its own arithmetic; of
+// the engine it sees what leaves it: commands, words, switches, states, events.
 #pragma once
 
 #include "hands.hpp"
@@ -16,8 +16,8 @@ namespace gyrax::bench {
 
 /// How often what was seen, over all rigs.
 struct Tally {
-  std::uint64_t rigs = 0, ticks = 0, live_ticks = 0, moving_ticks = 0, lives = 0, stops = 0, trips = 0, steps = 0, dropped = 0,
-                recoveries = 0;
+  std::uint64_t rigs = 0, ticks = 0, live_ticks = 0, moving_ticks = 0, lives = 0, stops = 0, trips = 0, steps = 0,
+                dropped = 0, recoveries = 0;
   std::uint64_t unrecovered = 0, lost_readings = 0, refused_readings = 0, believed_ticks = 0, near_deadline = 0;
 };
 
@@ -46,7 +46,8 @@ class Watch {
  private:
   struct Zone {
     State state = State::stowed;
-    std::uint32_t candidates = 0;  // bits of handsets whose ready was pressed since it was stowed, and of their stations
+    std::uint32_t candidates =
+        0;  // bits of handsets whose ready was pressed since it was stowed, and of their stations
     bool ready_begun = false, ready_before = false, was_stowed_now = false, stop_now = false, powered = false;
     bool stop_key_now = false, ready_now = false;
     bool may_move = false, could_move = false;  // in this tick, in the one before
@@ -65,8 +66,9 @@ class Watch {
     bool stepping = false, wheeling = false, pure = true;
     int rest_ticks = 0, followed = -1;  // followed: by which binding of it, while only latched layers decide
     std::int64_t expected = 0;
-    std::vector<std::uint8_t> met, lacking;  // by binding of it: a follower has met it; held while a switch that it needs was off
-    std::vector<double> off;                 // by binding of it: how far the axis was from what it follows
+    std::vector<std::uint8_t> met,
+        lacking;              // by binding of it: a follower has met it; held while a switch that it needs was off
+    std::vector<double> off;  // by binding of it: how far the axis was from what it follows
     std::int64_t word = 0;
     int power_sign = 0;
     Time no_power_since{};

@@ -1,5 +1,5 @@
-// What a control's changes mean: presses with their gestures and chords, in the layer that is on, for the zones that they may begin
-// something in.
+// What a control's changes mean: presses with their gestures and chords, in the layer that is on, for the zones that
+// they may begin something in.
 #include <gyrax/bind/bind.hpp>
 
 #include "effects.hpp"
@@ -54,14 +54,16 @@ Bind::Bind(const BindSetup& setup, std::size_t slots)
     if (b.as<effect::Enable>()) enabling_.push_back(id);
     if (const auto* set = b.as<effect::Set>(); set && zone_of_switch_.size() <= index(set->target))
       zone_of_switch_.resize(index(set->target) + 1);
-    if (const auto* choose = b.as<effect::Choose>(); choose && parts_.chosen == no<NumberId>) parts_.chosen = choose->numbers.front();
+    if (const auto* choose = b.as<effect::Choose>(); choose && parts_.chosen == no<NumberId>)
+      parts_.chosen = choose->numbers.front();
     if (b.gesture == Gesture::chord) {
       chords_of_[index(b.slot)].push_back(id);
       for (const SlotId other : b.with) chords_of_[index(other)].push_back(id);
     }
     const AboutEffect& is = about(b.effect);
     if (is.steady)
-      moving_.push_back({id, b.slot, moved_by(b.effect), !is.by_place && !is.by_deflection, is.by_place, parts_.layers.changes(b.slot)});
+      moving_.push_back({id, b.slot, moved_by(b.effect), !is.by_place && !is.by_deflection, is.by_place,
+                         parts_.layers.changes(b.slot)});
   }
   parts_.asks.reserve(4 * bindings_.size() + max_repeats * repeating_.size() + 1);
 }
@@ -84,7 +86,8 @@ bool Bind::may(BindingId binding, const Signal& signal) const noexcept {
 
 /// The zones in which a binding begins something.
 ZoneBits Bind::begins_in(const BindingSetup& b) const noexcept {
-  if (const CoordinateId coordinate = moved_by(b.effect); coordinate != no<CoordinateId>) return bit(zone_of_[index(coordinate)]);
+  if (const CoordinateId coordinate = moved_by(b.effect); coordinate != no<CoordinateId>)
+    return bit(zone_of_[index(coordinate)]);
   if (const auto* set = b.as<effect::Set>()) return bit(zone_of_switch_[index(set->target)]);
   return zones_of(b.effect);
 }
@@ -110,7 +113,9 @@ void Bind::touch(BindingId binding, const Signal& signal) noexcept {
   detail::BindingState& state = states_[index(binding)];
   if (!state.told)
     doing(binding, signal)
-        .ask({.kind = Ask::Kind::move, .counts_as = Ask::Counts::touched, .coordinate = moved_by(bindings_[index(binding)].effect)});
+        .ask({.kind = Ask::Kind::move,
+              .counts_as = Ask::Counts::touched,
+              .coordinate = moved_by(bindings_[index(binding)].effect)});
   state.told = true;
 }
 
@@ -182,7 +187,8 @@ void Bind::end(ZoneId zone, bool live, const Signal& signal) noexcept {
   }
 }
 
-/// What stands for a hand ends here: a key that is down does no more, a deflection has to be at neutral before it counts again.
+/// What stands for a hand ends here: a key that is down does no more, a deflection has to be at neutral before it
+/// counts again.
 void Bind::end(BindingId binding, const Signal& signal) noexcept {
   const BindingSetup& b = bindings_[index(binding)];
   detail::BindingState& state = states_[index(binding)];
@@ -254,7 +260,8 @@ void Bind::key_down(SlotId slot, Time at, const Signal& signal) noexcept {
 void Bind::key_up(SlotId slot, Time at, const Signal& signal) noexcept {
   turned_out(gestures_.release(slot, at), signal);
   for (const BindingId id : of_slot_[index(slot)])
-    if (bindings_[index(id)].gesture != Gesture::release && !bindings_[index(id)].as<effect::Stop>()) release(id, signal);
+    if (bindings_[index(id)].gesture != Gesture::release && !bindings_[index(id)].as<effect::Stop>())
+      release(id, signal);
   for (const BindingId id : chords_of_[index(slot)])
     if (states_[index(id)].engaged) release(id, signal);
 }
@@ -267,7 +274,8 @@ void Bind::turn(const Change& change, const Signal& signal) noexcept {
     detail::Doing moment = doing(id, signal);
     const std::size_t before = parts_.asks.size();
     detail::turn(bindings_[index(id)].effect, change.counts, moment);
-    for (std::size_t i = before; i < parts_.asks.size() && !may(id, signal); ++i) parts_.asks[i].counts_as = Ask::Counts::touched;
+    for (std::size_t i = before; i < parts_.asks.size() && !may(id, signal); ++i)
+      parts_.asks[i].counts_as = Ask::Counts::touched;
   }
 }
 
@@ -275,7 +283,8 @@ std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) n
   using Kind = Change::Kind;
   parts_.asks.clear();
   const auto stop = [&](BindingId id) {
-    if (const auto* e = bindings_[index(id)].as<effect::Stop>()) doing(id, signal).ask({.kind = Ask::Kind::stop, .zones = e->zones});
+    if (const auto* e = bindings_[index(id)].as<effect::Stop>())
+      doing(id, signal).ask({.kind = Ask::Kind::stop, .zones = e->zones});
   };
   // What was not taken begins nothing; but a stop counts however it comes.
   if (change.kind == Kind::nothing && change.slot != no<SlotId> && change.pressed)

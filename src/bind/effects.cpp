@@ -25,8 +25,8 @@ using Kind = Ask::Kind;
 
 bool turned_on(SwitchTo to, bool is_on) noexcept { return to == SwitchTo::toggle ? !is_on : to != SwitchTo::off; }
 
-/// Moves a number, unless that would make faster what somebody else is in charge of. `raises` of each coordinate; `change` says
-/// whether anything changed.
+/// Moves a number, unless that would make faster what somebody else is in charge of. `raises` of each coordinate;
+/// `change` says whether anything changed.
 template <class Raises, class Make>
 void change(NumberId number, Doing& d, Raises raises, Make make) noexcept {
   for (std::size_t c = 0; c < d.parts.in_charge.size(); ++c) {
@@ -42,7 +42,8 @@ void change(NumberId number, Doing& d, Raises raises, Make make) noexcept {
 void move(NumberId number, int by, Doing& d) noexcept {
   Numbers& numbers = d.parts.numbers;
   change(
-      number, d, [&](CoordinateId c) { return numbers.move_raises(number, by, c); }, [&] { return numbers.move(number, by); });
+      number, d, [&](CoordinateId c) { return numbers.move_raises(number, by, c); },
+      [&] { return numbers.move(number, by); });
 }
 
 // What a press asks the engine for.
@@ -54,7 +55,9 @@ Ask asks(const E& e, const Numbers&) noexcept {
   return ask;
 }
 Ask asks(const effect::Step& e, const Numbers& numbers) noexcept {
-  return {.kind = Kind::step, .coordinate = e.coordinate, .distance = saturated_product(e.by, numbers.increment(e.coordinate))};
+  return {.kind = Kind::step,
+          .coordinate = e.coordinate,
+          .distance = saturated_product(e.by, numbers.increment(e.coordinate))};
 }
 Ask asks(const effect::Handwheel& e, const Numbers& numbers) noexcept {
   return {.kind = Kind::wheel,
@@ -125,7 +128,8 @@ void on_press(const effect::Enable& e, Doing& d) noexcept {
 template <class E>
 void on_release(const E&, Doing&) noexcept {}
 void on_release(const effect::Set& e, Doing& d) noexcept {
-  if (d.state.engaged && e.to == SwitchTo::momentary) d.ask({.kind = Kind::set, .target = e.target, .to = SwitchTo::off, .let_go = true});
+  if (d.state.engaged && e.to == SwitchTo::momentary)
+    d.ask({.kind = Kind::set, .target = e.target, .to = SwitchTo::off, .let_go = true});
 }
 void on_release(const effect::Layer& e, Doing& d) noexcept {
   if (d.state.engaged && e.to == SwitchTo::momentary && d.parts.layers.latch(e.layer, false))
@@ -162,7 +166,9 @@ void on_turn(const effect::Handwheel& e, std::int32_t counts, Doing& d) noexcept
   ask.counts = counts;
   d.ask(ask);
 }
-void on_turn(const effect::Adjust& e, std::int32_t counts, Doing& d) noexcept { move(e.number.value_or(d.parts.chosen), e.by * counts, d); }
+void on_turn(const effect::Adjust& e, std::int32_t counts, Doing& d) noexcept {
+  move(e.number.value_or(d.parts.chosen), e.by * counts, d);
+}
 
 double grown(const std::vector<JogStage>& stages, Span held) noexcept {
   double share = 1;

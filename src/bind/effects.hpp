@@ -1,4 +1,5 @@
-// What each effect does at the moments of its control. An overload is all that an effect needs; what it has none of, it has no part in.
+// What each effect does at the moments of its control. An overload is all that an effect needs; what it has none of, it
+// has no part in.
 #pragma once
 
 #include <gyrax/bind/bind.hpp>

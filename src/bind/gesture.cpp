@@ -34,7 +34,9 @@ Span rival_delay(const Rivals& rivals, const GestureTimes& times) noexcept {
   return longest;
 }
 
-Gestures::Gestures(std::size_t slots, const GestureTimes& times) : times_(times), keys_(slots) { outcomes_.reserve(slots + 2); }
+Gestures::Gestures(std::size_t slots, const GestureTimes& times) : times_(times), keys_(slots) {
+  outcomes_.reserve(slots + 2);
+}
 
 void Gestures::decide(SlotId slot, Gesture gesture, Time at, bool over, Stage stage) noexcept {
   Key& key = keys_[index(slot)];
@@ -64,7 +66,10 @@ std::span<const Gestures::Outcome> Gestures::press(SlotId slot, Time at, const R
     decide(slot, Gesture::press, at, false, Stage::decided);
     return outcomes_;
   }
-  wait(key, Stage::undecided, at + (rivals.hold > Span{} ? rivals.hold : rivals.tap || rivals.double_tap ? times_.tap : times_.chord));
+  wait(key, Stage::undecided,
+       at + (rivals.hold > Span{}              ? rivals.hold
+             : rivals.tap || rivals.double_tap ? times_.tap
+                                               : times_.chord));
   return outcomes_;
 }
 

@@ -38,7 +38,8 @@ bool Numbers::move_raises(NumberId number, int by, CoordinateId coordinate) cons
   return override != no<OverrideId> ? overrides_[index(override)].rises(by) : increments_[index(coordinate)].rises(by);
 }
 
-bool Numbers::pick_raises(NumberId number, double wanted, Nano increment_wanted, CoordinateId coordinate) const noexcept {
+bool Numbers::pick_raises(NumberId number, double wanted, Nano increment_wanted,
+                          CoordinateId coordinate) const noexcept {
   if (!moves(number, coordinate)) return false;
   const OverrideId override = numbers_[index(number)].override;
   return override != no<OverrideId> ? wanted > percent(override) : increment_wanted > increment(coordinate);

@@ -14,7 +14,9 @@ bool contains(const std::vector<Id>& list, Id id) noexcept {
   return false;
 }
 
-Cause cause_of(ReadingFault fault) noexcept { return fault == ReadingFault::clock ? Cause::reading_clock : Cause::reading_implausible; }
+Cause cause_of(ReadingFault fault) noexcept {
+  return fault == ReadingFault::clock ? Cause::reading_clock : Cause::reading_implausible;
+}
 
 bool counts_on(const Zone& zone, HandsetId handset) noexcept {
   return contains(zone.setup.handsets, handset) && has(zone.counted_on(), handset);
@@ -36,7 +38,8 @@ void take_word(EngineParts& e, const Ask& ask, ZoneId id) noexcept {
     case Ask::Kind::reset: return offer(e, id, PermitEvent::reset, State::stowed, by);
     case Ask::Kind::reset_long: return offer_long_reset(e, id, by);
     case Ask::Kind::squeezed:
-      if (zone.permit.state() == State::ready) refuse(e, id, State::live, {.what = Interlock::squeezed, .handset = by, .slot = ask.by});
+      if (zone.permit.state() == State::ready)
+        refuse(e, id, State::live, {.what = Interlock::squeezed, .handset = by, .slot = ask.by});
       return;
     case Ask::Kind::release:
       if (commands) apply(e, id, PermitEvent::release, Cause::enable_released);
@@ -66,7 +69,9 @@ void refuse_raise(EngineParts& e, const Ask& ask) noexcept {
   HandsetId name = no<HandsetId>;
   for (std::size_t a = 0; a < e.axes.size() && name == no<HandsetId>; ++a)
     if (ask.number == no<NumberId> || a == index(ask.coordinate)) name = name_in_charge(e, e.axes[a].setup.zone);
-  e.tell({.kind = Event::Kind::number_refused, .obstacle = {.what = Interlock::another_in_charge, .handset = name}, .which = ask.number});
+  e.tell({.kind = Event::Kind::number_refused,
+          .obstacle = {.what = Interlock::another_in_charge, .handset = name},
+          .which = ask.number});
 }
 
 /// What does nothing because it was begun before its zone stopped or changed.
@@ -83,7 +88,11 @@ void refuse_stale(EngineParts& e, const Ask& ask) noexcept {
   }
   const AxisId axis = id_at<AxisId>(index(ask.coordinate));
   if (ask.kind != Ask::Kind::step) return tell_no_move(e, axis, ask.by, why);
-  e.tell({.kind = Event::Kind::step_refused, .zone = e.axis(axis).setup.zone, .obstacle = why, .axis = axis, .number = ask.distance});
+  e.tell({.kind = Event::Kind::step_refused,
+          .zone = e.axis(axis).setup.zone,
+          .obstacle = why,
+          .axis = axis,
+          .number = ask.distance});
 }
 
 void take(EngineParts& e, const Ask& ask) noexcept {
@@ -131,7 +140,8 @@ void take(EngineParts& e, const Reading& reading) noexcept {
   take_all(e, e.bind.pass(reading.event < e.now ? reading.event : e.now, e.signal));
   const Change change = e.signal.accept(reading, e.now);
   begin_moment(e);
-  if (change.lost > 0) e.tell({.kind = Event::Kind::gap, .obstacle = {.handset = reading.handset}, .number = change.lost});
+  if (change.lost > 0)
+    e.tell({.kind = Event::Kind::gap, .obstacle = {.handset = reading.handset}, .number = change.lost});
   judge(e, change, reading.handset);
   if (change.kind == Change::Kind::present) count_on(e, reading.handset);
   if (!e.signal.forgotten().empty()) take_all(e, e.bind.lose(e.signal.forgotten(), e.signal));
@@ -142,7 +152,8 @@ void take(EngineParts& e, const Reading& reading) noexcept {
 }  // namespace
 
 void keep_overrides(EngineParts& e) noexcept {
-  for (std::size_t a = 0; a < e.overrides.size(); ++a) e.overrides[a] = e.bind.numbers().speed_override(id_at<CoordinateId>(a));
+  for (std::size_t a = 0; a < e.overrides.size(); ++a)
+    e.overrides[a] = e.bind.numbers().speed_override(id_at<CoordinateId>(a));
 }
 
 void take_readings(EngineParts& e, std::span<const Reading> readings) noexcept {

@@ -18,7 +18,8 @@ void put_in_charge(EngineParts& e, ZoneId id, HandsetId handset) noexcept {
     if (e.signal.health(one, e.now) == HandsetHealth::present) zone.also_there |= bit(one);
   }
   for (const AxisId axis : zone.setup.axes) e.bind.put_in_charge(id_at<CoordinateId>(index(axis)), station);
-  if (others && before != station) e.tell({.kind = Event::Kind::in_charge, .zone = id, .obstacle = {.handset = handset}});
+  if (others && before != station)
+    e.tell({.kind = Event::Kind::in_charge, .zone = id, .obstacle = {.handset = handset}});
 }
 
 void relieve(EngineParts& e, ZoneId id) noexcept {

@@ -30,12 +30,14 @@ void compare(EngineParts& e, const LinkReport& report) noexcept {
   for (std::size_t a = 0; a < e.axes.size(); ++a) {
     const AxisSetup& axis = e.axes[a].setup;
     const AxisId id = id_at<AxisId>(a);
-    if (axis.wiring.link != report.link || axis.position != PositionKind::measured || !e.zone_of(id).permit.powered()) continue;
+    if (axis.wiring.link != report.link || axis.position != PositionKind::measured || !e.zone_of(id).permit.powered())
+      continue;
     const AxisReport& measured = e.links.measured(id);
     const AxisState& told = e.motion.axis(id).state();
     // The motion is the last tick's; the report is older than that or newer.
     const double off = measured.position - (told.p - told.v * to_seconds(e.before - report.measured));
-    if (!measured.measured || !(off <= axis.following_error && off >= -axis.following_error)) fault(e, axis.zone, Cause::following_error);
+    if (!measured.measured || !(off <= axis.following_error && off >= -axis.following_error))
+      fault(e, axis.zone, Cause::following_error);
   }
 }
 
@@ -66,7 +68,8 @@ void watch(EngineParts& e) noexcept {
     for (const LinkId link : zone.setup.links)
       if (!e.links.fresh(link, e.now)) fault(e, id, Cause::link_silent);
     // Live stands on an enable that is held, and on nothing else.
-    if (zone.permit.live() && !e.bind.enabling(id, e.signal)) apply(e, id, PermitEvent::release, Cause::enable_released);
+    if (zone.permit.live() && !e.bind.enabling(id, e.signal))
+      apply(e, id, PermitEvent::release, Cause::enable_released);
   }
 }
 
@@ -122,7 +125,8 @@ void settle(EngineParts& e, std::span<const AxisCommand> commands) noexcept {
   for (std::size_t z = 0; z < e.zones.size(); ++z) {
     if (!e.zones[z].permit.stopping()) continue;
     bool rest = true;
-    for (const AxisId axis : e.zones[z].setup.axes) rest = rest && commands[index(axis)].v == 0 && commands[index(axis)].a == 0;
+    for (const AxisId axis : e.zones[z].setup.axes)
+      rest = rest && commands[index(axis)].v == 0 && commands[index(axis)].a == 0;
     if (rest) apply(e, id_at<ZoneId>(z), PermitEvent::rest, Cause::none);
   }
 }

@@ -6,7 +6,8 @@
 namespace gyrax::detail {
 namespace {
 
-/// Follows on which side of its axis a control is that has to be met. Whether it is where the axis stands now, or has passed it.
+/// Follows on which side of its axis a control is that has to be met. Whether it is where the axis stands now, or has
+/// passed it.
 bool approach(EngineParts& e, AxisId id) noexcept {
   const Request& request = e.request(id);
   const double off = request.position - e.motion.axis(id).state().p, near = request.catch_up * 0.01;
@@ -25,7 +26,8 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
   axis.lapsed = live && request.following && (lacks || (axis.lapsed && !approach(e, id)));
   axis.held_by = lack;
   if (!axis.lapsed) axis.side = 0;
-  if (axis.lapsed && !lacks) axis.held_by = {.what = Interlock::not_met, .handset = e.signal.setup(request.by).handset, .slot = request.by};
+  if (axis.lapsed && !lacks)
+    axis.held_by = {.what = Interlock::not_met, .handset = e.signal.setup(request.by).handset, .slot = request.by};
   if (axis.lapsed) request.following = false;
   if (lacks) request.jogging = request.going = request.posing = false;
   if ((axis.lapsed || lacks) && request.by != no<SlotId> && !request.moving()) request.waiting_for = request.by;

@@ -53,12 +53,17 @@ void take_counts(EngineParts& e, const Ask& ask) noexcept {
     dropped = e.motion.wheel(axis, ask.counts, ask.distance, ask.max_owed);
     // What a wheel that may not run ahead drops is meant to be dropped.
     if (dropped == 0 || ask.max_owed > 0) return;
-    blocked = {.what = (dropped < 0) == (ask.distance > 0) ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
+    blocked = {.what =
+                   (dropped < 0) == (ask.distance > 0) ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
   }
   if (!begin_quiet(e.axis(axis), e.now)) return;
   const ZoneId zone = e.axis(axis).setup.zone;
-  e.tell(
-      {.kind = Event::Kind::wheel_refused, .zone = zone, .cause = cause_of(e, zone), .obstacle = blocked, .axis = axis, .number = dropped});
+  e.tell({.kind = Event::Kind::wheel_refused,
+          .zone = zone,
+          .cause = cause_of(e, zone),
+          .obstacle = blocked,
+          .axis = axis,
+          .number = dropped});
 }
 
 }  // namespace gyrax::detail

@@ -29,7 +29,8 @@ SwitchSetup::OnTrip after_trip(const SwitchSetup& s, Cause cause) noexcept {
 
 void trip_switches(EngineParts& e, ZoneId zone) noexcept {
   for (std::size_t i = 0; i < e.switches.size(); ++i)
-    if (e.switches[i].setup.zone == zone) turn(e, id_at<SwitchId>(i), after_trip(e.switches[i].setup, e.zone(zone).permit.cause()));
+    if (e.switches[i].setup.zone == zone)
+      turn(e, id_at<SwitchId>(i), after_trip(e.switches[i].setup, e.zone(zone).permit.cause()));
 }
 
 void take_switch(EngineParts& e, const Ask& ask) noexcept {
@@ -41,8 +42,11 @@ void take_switch(EngineParts& e, const Ask& ask) noexcept {
   // What was on while it was held goes off when it is let go, whatever became of the zone meanwhile.
   if (ask.let_go || state == State::ready || state == State::live)
     return turn(e, ask.target, ask.to == SwitchTo::toggle ? !s.on : ask.to == SwitchTo::on);
-  e.tell(
-      {.kind = Event::Kind::switch_refused, .zone = zone, .cause = cause_of(e, zone), .obstacle = blocking(e, zone), .target = ask.target});
+  e.tell({.kind = Event::Kind::switch_refused,
+          .zone = zone,
+          .cause = cause_of(e, zone),
+          .obstacle = blocking(e, zone),
+          .target = ask.target});
 }
 
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {

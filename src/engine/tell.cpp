@@ -12,7 +12,10 @@ void tell_number(EngineParts& e, NumberId id) noexcept {
     return e.tell({.kind = Event::Kind::override, .which = id, .number = percent / 1'000'000});
   }
   const CoordinateId first = number.coordinates.front();
-  e.tell({.kind = Event::Kind::increment, .axis = id_at<AxisId>(index(first)), .which = id, .number = numbers.increment(first)});
+  e.tell({.kind = Event::Kind::increment,
+          .axis = id_at<AxisId>(index(first)),
+          .which = id,
+          .number = numbers.increment(first)});
 }
 
 void tell_speeds(EngineParts& e, ZoneId zone) noexcept {
@@ -21,7 +24,8 @@ void tell_speeds(EngineParts& e, ZoneId zone) noexcept {
     const OverrideId override = numbers.moved()[n].override;
     if (override == no<OverrideId> || numbers.percent(override) >= 100) continue;
     bool here = false;
-    for (const AxisId axis : e.zone(zone).setup.axes) here = here || numbers.override_of(id_at<CoordinateId>(index(axis))) == override;
+    for (const AxisId axis : e.zone(zone).setup.axes)
+      here = here || numbers.override_of(id_at<CoordinateId>(index(axis))) == override;
     if (here) tell_number(e, id_at<NumberId>(n));
   }
   if (e.bind.reduced()) e.tell({.kind = Event::Kind::reduced, .number = 1});
@@ -29,14 +33,20 @@ void tell_speeds(EngineParts& e, ZoneId zone) noexcept {
 
 void tell_no_move(EngineParts& e, AxisId axis, SlotId by, const Obstacle& why) noexcept {
   const ZoneId zone = e.axis(axis).setup.zone;
-  e.tell({.kind = Event::Kind::move_refused, .zone = zone, .cause = cause_of(e, zone), .obstacle = why, .axis = axis, .by = by});
+  e.tell({.kind = Event::Kind::move_refused,
+          .zone = zone,
+          .cause = cause_of(e, zone),
+          .obstacle = why,
+          .axis = axis,
+          .by = by});
 }
 
 void tell_dropped(EngineParts& e) noexcept {
   for (std::size_t a = 0; a < e.axes.size(); ++a) {
     const AxisId axis = id_at<AxisId>(a);
     const Nano dropped = e.motion.take_dropped(axis);
-    if (dropped != 0) e.tell({.kind = Event::Kind::dropped, .zone = e.axes[a].setup.zone, .axis = axis, .number = dropped});
+    if (dropped != 0)
+      e.tell({.kind = Event::Kind::dropped, .zone = e.axes[a].setup.zone, .axis = axis, .number = dropped});
   }
 }
 

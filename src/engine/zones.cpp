@@ -25,7 +25,8 @@ void take_up(EngineParts& e, ZoneId zone, Time measured_after) noexcept {
       const double measured = e.links.measured(id).position, off = measured - motion.state().p;
       // Where the report agrees with the counted rest point, that point is kept: steps stay exact across a pause.
       const bool outdated = e.links.measured_at(axis.setup.wiring.link) < measured_after;
-      if (first || (!outdated && (off > axis.setup.in_position || off < -axis.setup.in_position))) e.motion.restart(id, measured);
+      if (first || (!outdated && (off > axis.setup.in_position || off < -axis.setup.in_position)))
+        e.motion.restart(id, measured);
     } else if (first) {
       e.motion.restart(id, axis.setup.start, true);
     }
@@ -69,7 +70,8 @@ void apply(EngineParts& e, ZoneId id, PermitEvent event, Cause cause) noexcept {
 
 void fault(EngineParts& e, ZoneId zone, Cause cause) noexcept {
   const Permit& permit = e.zone(zone).permit;
-  if (permit.after(PermitEvent::fault) != permit.phase()) e.tell({.kind = Event::Kind::fault, .zone = zone, .cause = cause});
+  if (permit.after(PermitEvent::fault) != permit.phase())
+    e.tell({.kind = Event::Kind::fault, .zone = zone, .cause = cause});
   apply(e, zone, PermitEvent::fault, cause);
 }
 
@@ -78,7 +80,9 @@ void offer(EngineParts& e, ZoneId id, PermitEvent event, State wanted, HandsetId
   const State from = zone.permit.state();
   const bool commands = has(zone.in_charge, by);
   const bool readies = event == PermitEvent::make_ready, takes_over = readies && from != State::stowed && !commands;
-  const State needed = takes_over || event == PermitEvent::enable ? State::ready : readies ? State::stowed : State::tripped;
+  const State needed = takes_over || event == PermitEvent::enable ? State::ready
+                       : readies                                  ? State::stowed
+                                                                  : State::tripped;
   if (zone.stopped || (from == wanted && !takes_over)) return;
   // One press is one word: what it asks for beside what has just changed was begun before that.
   if (zone.changed) return refuse(e, id, wanted, {.what = Interlock::begun_before});
@@ -129,7 +133,8 @@ Obstacle blocking(const EngineParts& e, ZoneId zone) noexcept {
 
 Obstacle in_the_way(const EngineParts& e, ZoneId id) noexcept {
   const Zone& zone = e.zone(id);
-  if (zone.in_charge != 0) return first_obstacle(zone.setup, zone.counted_on(), zone.in_charge, e.measured_by, e.signal, e.links, e.now);
+  if (zone.in_charge != 0)
+    return first_obstacle(zone.setup, zone.counted_on(), zone.in_charge, e.measured_by, e.signal, e.links, e.now);
   // Nobody is in charge: anybody who could be will do.
   Obstacle first;
   for (const HandsetId handset : zone.setup.handsets) {

@@ -8,8 +8,8 @@ namespace gyrax::detail {
 /// Applies an event to a zone's permit; `cause` names what ends motion.
 void apply(EngineParts& e, ZoneId zone, PermitEvent event, Cause cause) noexcept;
 void fault(EngineParts& e, ZoneId zone, Cause cause) noexcept;
-/// Offers an event that starts something: only from the state that it belongs to, with nothing in the way, and never in a tick that
-/// has seen a stop.
+/// Offers an event that starts something: only from the state that it belongs to, with nothing in the way, and never in
+/// a tick that has seen a stop.
 void offer(EngineParts& e, ZoneId zone, PermitEvent event, State wanted, HandsetId by) noexcept;
 /// A reset without the handsets that are gone: by anybody who is at neutral and has kept it down for its long time.
 void offer_long_reset(EngineParts& e, ZoneId zone, HandsetId by) noexcept;
@@ -27,8 +27,8 @@ Obstacle in_the_way(const EngineParts& e, ZoneId zone) noexcept;
 /// What the zone stops for, or has tripped of.
 Cause cause_of(const EngineParts& e, ZoneId zone) noexcept;
 
-// Who is in charge: the one that makes the zone ready, with those that its station names. Another takes over only while the zone is
-// ready and so at rest, and by making it ready itself.
+// Who is in charge: the one that makes the zone ready, with those that its station names. Another takes over only while
+// the zone is ready and so at rest, and by making it ready itself.
 void put_in_charge(EngineParts& e, ZoneId zone, HandsetId handset) noexcept;
 void relieve(EngineParts& e, ZoneId zone) noexcept;
 /// A handset is there now: where somebody is in charge, its stop may be reached for.

@@ -52,13 +52,15 @@ bool Envelope::room_to_stop(const Checked& b, double v, double a, double room) n
     return holds ? speed / 2 * (speed * b.per_decel + b.decel_ramp_s) : speed * std::sqrt(speed * b.per_decel_jerk);
   };
   if (a >= 0) return first + way(top) <= room;
-  // It brakes: as if the brake had gone on at a higher speed, a while before. Where that is more than a stop needs it turns at once.
+  // It brakes: as if the brake had gone on at a higher speed, a while before. Where that is more than a stop needs it
+  // turns at once.
   const double on = -a * b.per_decel_jerk, before = v - a * on / 2;
   if (v < -a * on / 2) return true;
   return way(before) - on * (before + a * on / 6) <= room;
 }
 
-bool Envelope::holds(const Checked& b, const State& last, bool may_move, const AxisCommand& c, double dt) const noexcept {
+bool Envelope::holds(const Checked& b, const State& last, bool may_move, const AxisCommand& c,
+                     double dt) const noexcept {
   if (!(sound(c.p) && sound(c.v) && sound(c.a) && dt >= 0)) return false;
   const double moved = c.p - last.p;
   if (!may_move || c.mode == Mode::stand) return moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0;
@@ -66,7 +68,8 @@ bool Envelope::holds(const Checked& b, const State& last, bool may_move, const A
 
   if (size(c.v) > b.speed) return false;
   const double units = slack * (1 + size(c.p));
-  // At a steady speed, as most ticks are, nothing but that is left to hold. Both ends may be alike with a move between them, too.
+  // At a steady speed, as most ticks are, nothing but that is left to hold. Both ends may be alike with a move between
+  // them, too.
   if (c.a == 0 && last.a == 0 && c.v == last.v && size(moved - c.v * dt) <= units) return fits_in(b, c, moved, units);
 
   // Acceleration as told; gaining speed with one limit, losing it with the other.
@@ -75,7 +78,8 @@ bool Envelope::holds(const Checked& b, const State& last, bool may_move, const A
   if (size(c.a) > (gains > 0 ? b.accel : c.v == 0 ? b.hardest : b.decel) + slack) return false;
 
   // Jerk as the difference of accelerations, and the distances from what those allow: with both ends given, a jerk
-  // within ±j strays from the trapezoid's speed by at most j·dt²/4, and from Hermite's distance by at most 0.0321·j·dt³.
+  // within ±j strays from the trapezoid's speed by at most j·dt²/4, and from Hermite's distance by at most
+  // 0.0321·j·dt³.
   const double jerk = turned || gains * gained < 0 ? b.sharpest : gains + gained > 0 ? b.jerk : b.decel_jerk;
   const double change = c.a - last.a, gain = c.v - last.v, open = b.sharpest * dt * dt;
   if (size(change) > jerk * dt + b.accel_slack) return false;
@@ -97,8 +101,8 @@ bool Envelope::fits_in(const Checked& b, const AxisCommand& c, double moved, dou
 
 void Envelope::ramp_down(const Bounds& b, State& state, AxisCommand& c, double dt) const noexcept {
   double left = dt > 0 ? dt : 0;
-  // Acceleration that still gains speed goes first, then the brake comes on, holds and lets go. A brake that is on too hard for what speed
-  // is left turns the axis; then the same from the other side.
+  // Acceleration that still gains speed goes first, then the brake comes on, holds and lets go. A brake that is on too
+  // hard for what speed is left turns the axis; then the same from the other side.
   for (int stretch = 0; stretch < 10 && left > 0 && (state.v != 0 || state.a != 0); ++stretch) {
     const double way = state.v < 0 || (state.v == 0 && state.a < 0) ? -1 : 1;
     const double v = way * state.v, a = way * state.a, saved = a * a / (2 * b.decel_jerk);

@@ -66,7 +66,9 @@ const char* code_name(Code code) noexcept { return codes[static_cast<std::size_t
 
 const char* code_meaning(Code code) noexcept { return codes[static_cast<std::size_t>(code)].meaning; }
 
-Problem unreadable(const std::string& path, const std::string& why) { return {Code::unreadable, path, 0, 0, "", why, "", ""}; }
+Problem unreadable(const std::string& path, const std::string& why) {
+  return {Code::unreadable, path, 0, 0, "", why, "", ""};
+}
 
 std::string sentence(const Problem& problem) {
   std::string out = problem.file;
@@ -98,10 +100,17 @@ std::string nearest(const std::string& typed, const std::vector<std::string>& wo
 
 std::string renamed(std::string_view key) {
   // The form of a rig is not frozen yet; whoever wrote an older one is told the word that replaced theirs.
-  constexpr std::pair<std::string_view, std::string_view> names[] = {
-      {"rate", "override"},        {"brake", "decel"},     {"deviation", "following_error"},  {"axis_deviates", "following_error"},
-      {"settled", "in_position"},  {"behind", "max_owed"}, {"longest_ms", "max_ms"},          {"shortest_ms", "min_ms"},
-      {"oldest_ms", "max_age_ms"}, {"make", "virtual"},    {"brake_percent", "decel_percent"}};
+  constexpr std::pair<std::string_view, std::string_view> names[] = {{"rate", "override"},
+                                                                     {"brake", "decel"},
+                                                                     {"deviation", "following_error"},
+                                                                     {"axis_deviates", "following_error"},
+                                                                     {"settled", "in_position"},
+                                                                     {"behind", "max_owed"},
+                                                                     {"longest_ms", "max_ms"},
+                                                                     {"shortest_ms", "min_ms"},
+                                                                     {"oldest_ms", "max_age_ms"},
+                                                                     {"make", "virtual"},
+                                                                     {"brake_percent", "decel_percent"}};
   for (const auto& [old, now] : names)
     if (key == old) return std::string(now);
   return {};

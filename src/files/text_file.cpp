@@ -35,8 +35,10 @@ Text failure(std::error_code error, std::string why) { return {{}, error, std::m
 
 Text from_errno(const std::string& path) {
   const std::error_code error = last_error();
-  if (error == std::errc::no_such_file_or_directory) return failure(error, fmt::format("there is no file '{}'; check the path", path));
-  if (error == std::errc::permission_denied) return failure(error, fmt::format("no permission to read '{}'; see ls -l", path));
+  if (error == std::errc::no_such_file_or_directory)
+    return failure(error, fmt::format("there is no file '{}'; check the path", path));
+  if (error == std::errc::permission_denied)
+    return failure(error, fmt::format("no permission to read '{}'; see ls -l", path));
   return failure(error, fmt::format("cannot read '{}': {}", path, error.message()));
 }
 
@@ -51,7 +53,8 @@ Text read_text(const std::string& path, std::size_t most) {
   if (S_ISDIR(about.st_mode))
     return failure(std::make_error_code(std::errc::is_a_directory), fmt::format("'{}' is a folder; give a file", path));
   if (!S_ISREG(about.st_mode))
-    return failure(std::make_error_code(std::errc::invalid_argument), fmt::format("'{}' is a pipe or a device; give a regular file", path));
+    return failure(std::make_error_code(std::errc::invalid_argument),
+                   fmt::format("'{}' is a pipe or a device; give a regular file", path));
   const auto size = static_cast<std::size_t>(about.st_size);
   if (size > most)
     return failure(std::make_error_code(std::errc::file_too_large),

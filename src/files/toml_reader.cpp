@@ -40,7 +40,8 @@ std::string written(const toml::node& node) {
   }
   if (const toml::table* table = node.as_table()) {
     std::string text;
-    for (const auto& [key, one] : *table) text += fmt::format("{} {} = {}", text.empty() ? "" : ",", key.str(), written(one));
+    for (const auto& [key, one] : *table)
+      text += fmt::format("{} {} = {}", text.empty() ? "" : ",", key.str(), written(one));
     return fmt::format("{{{} }}", text);
   }
   if (const auto number = node.value_exact<double>()) {
@@ -100,7 +101,8 @@ std::string range_text(const Allowed& a) {
   return fmt::format("{} in {}{}, {}]{}", kind, a.low_open ? '(' : '[', shown(a.low), shown(a.high), unit);
 }
 
-void Problems::add(Code code, const Place& at, std::string key, std::string what, std::string allowed, std::string guess) {
+void Problems::add(Code code, const Place& at, std::string key, std::string what, std::string allowed,
+                   std::string guess) {
   if (full()) {
     ++untold_;
     return;
@@ -115,7 +117,8 @@ void Problems::add(Code code, const Place& at, std::string key, std::string what
                   clipped(std::move(guess))};
   // What two readers find wrong at one place, as the halves of a pair do, is one problem.
   const auto same = [&](const Problem& p) {
-    return p.line == problem.line && p.column == problem.column && p.key == problem.key && p.what == problem.what && p.file == problem.file;
+    return p.line == problem.line && p.column == problem.column && p.key == problem.key && p.what == problem.what &&
+           p.file == problem.file;
   };
   if (std::none_of(list_.begin(), list_.end(), same)) list_.push_back(std::move(problem));
 }
@@ -125,7 +128,8 @@ std::vector<Problem> Problems::take() {
     return a.file == b.file && std::pair(a.line, a.column) < std::pair(b.line, b.column);
   });
   if (untold_ > 0)
-    list_.push_back({Code::too_many, list_.back().file, 0, 0, "", fmt::format("{} more problems", untold_), "mend these first", ""});
+    list_.push_back({Code::too_many, list_.back().file, 0, 0, "", fmt::format("{} more problems", untold_),
+                     "mend these first", ""});
   return std::move(list_);
 }
 
@@ -137,16 +141,18 @@ int Table::line() const { return static_cast<int>(real(table_).source().begin.li
 void Table::problem(Code code, const char* key, std::string what, std::string allowed, std::string guess) {
   const toml::node* node = *key == '\0' ? nullptr : real(table_).get(key);
   const toml::source_region& at = node != nullptr ? node->source() : real(table_).source();
-  problems_->add(code, place(file_, at), *key == '\0' ? name_ : full(key), std::move(what), std::move(allowed), std::move(guess));
+  problems_->add(code, place(file_, at), *key == '\0' ? name_ : full(key), std::move(what), std::move(allowed),
+                 std::move(guess));
 }
 
 void Table::missing(const char* key, std::string allowed) {
-  problems_->add(Code::missing_key, place(file_, real(table_).source()), name_, fmt::format("'{}' is missing", key), std::move(allowed));
+  problems_->add(Code::missing_key, place(file_, real(table_).source()), name_, fmt::format("'{}' is missing", key),
+                 std::move(allowed));
 }
 
 void Table::wrong_type(const Node& node, const std::string& key, const char* wanted) {
-  problems_->add(Code::wrong_type, place(file_, node.at->source()), key, fmt::format("{} is not {}", shown(*node.at), wanted),
-                 fmt::format("{} is wanted", wanted));
+  problems_->add(Code::wrong_type, place(file_, node.at->source()), key,
+                 fmt::format("{} is not {}", shown(*node.at), wanted), fmt::format("{} is wanted", wanted));
 }
 
 Table::Node Table::node(const char* key) {
@@ -228,7 +234,9 @@ std::optional<double> Table::number(const char* key, const Allowed& allowed) {
   return !found ? std::nullopt : checked(found, full(key), allowed);
 }
 
-double Table::number(const char* key, const Allowed& allowed, double otherwise) { return number(key, allowed).value_or(otherwise); }
+double Table::number(const char* key, const Allowed& allowed, double otherwise) {
+  return number(key, allowed).value_or(otherwise);
+}
 
 std::optional<double> Table::required_number(const char* key, const Allowed& allowed) {
   if (!node(key)) missing(key, range_text(allowed) + " is wanted");
@@ -254,7 +262,8 @@ std::optional<std::pair<double, double>> Table::range(const char* key, const All
   const auto low = checked({array->get(0)}, full(key), allowed), high = checked({array->get(1)}, full(key), allowed);
   if (!low || !high) return std::nullopt;
   if (!(*low < *high)) {
-    problem(Code::reversed_range, key, fmt::format("[{:g}, {:g}] does not go upwards", *low, *high), "the lower number comes first");
+    problem(Code::reversed_range, key, fmt::format("[{:g}, {:g}] does not go upwards", *low, *high),
+            "the lower number comes first");
     return std::nullopt;
   }
   return std::pair(*low, *high);
@@ -294,7 +303,8 @@ std::optional<std::string> Table::text(const char* key) {
 std::optional<std::string> Table::choice(const char* key, const std::vector<std::string>& words) {
   std::optional<std::string> word = text(key);
   if (!word || std::find(words.begin(), words.end(), *word) != words.end()) return word;
-  problem(Code::bad_choice, key, fmt::format("'{}' is not a choice", *word), "one of " + listed(words), nearest(*word, words));
+  problem(Code::bad_choice, key, fmt::format("'{}' is not a choice", *word), "one of " + listed(words),
+          nearest(*word, words));
   return std::nullopt;
 }
 
@@ -340,8 +350,9 @@ std::vector<std::pair<std::string, Table>> Table::tables(const char* key) {
     all.emplace_back(named, Table(value.as_table(), outer->full(named), file_, *problems_));
   }
   // TOML has no order of tables; a person's is that of the lines.
-  std::sort(all.begin(), all.end(),
-            [](const auto& a, const auto& b) { return std::pair(a.second.line(), a.first) < std::pair(b.second.line(), b.first); });
+  std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+    return std::pair(a.second.line(), a.first) < std::pair(b.second.line(), b.first);
+  });
   return all;
 }
 
@@ -392,8 +403,10 @@ void Table::refuse_the_rest() {
   for (const auto& [name, value] : real(table_)) {
     const std::string key(name.str());
     if (known_.contains(key)) continue;
-    if (const std::string now = renamed(key); !now.empty() && std::binary_search(offered_.begin(), offered_.end(), now)) {
-      problems_->add(Code::unknown_key, place(file_, name.source()), full(key), "no such key any more", fmt::format("it is '{}' now", now));
+    if (const std::string now = renamed(key);
+        !now.empty() && std::binary_search(offered_.begin(), offered_.end(), now)) {
+      problems_->add(Code::unknown_key, place(file_, name.source()), full(key), "no such key any more",
+                     fmt::format("it is '{}' now", now));
       continue;
     }
     const std::string meant = problems_->full() ? std::string() : nearest(key, offered_);
@@ -416,11 +429,12 @@ std::optional<Document> Document::parse(const std::string& text, const std::stri
     const Place at = place(file, e.source());
     if (const auto twice = described_twice(text, e)) {
       problems.add(Code::duplicate_name, at, "", fmt::format("{} is described twice in this file", *twice),
-                   twice->starts_with('[')   ? "one table of that name, with all its lines"
-                   : twice->starts_with('"') ? fmt::format("one line; for several gestures {0}.press, {0}.hold and so on; for two things "
-                                                           "at once a list: {0} = [{{ … }}, {{ … }}]",
-                                                           *twice)
-                                             : std::string("one line"));
+                   twice->starts_with('[') ? "one table of that name, with all its lines"
+                   : twice->starts_with('"')
+                       ? fmt::format("one line; for several gestures {0}.press, {0}.hold and so on; for two things "
+                                     "at once a list: {0} = [{{ … }}, {{ … }}]",
+                                     *twice)
+                       : std::string("one line"));
       return std::nullopt;
     }
     problems.add(Code::syntax, at, "", std::string(e.description()), "valid TOML 1.0 is wanted");

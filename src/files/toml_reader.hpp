@@ -35,7 +35,8 @@ class Problems {
  public:
   /// More than so many are counted only: nobody mends a thousand at once, and a file may be made to hold a million.
   static constexpr std::size_t max_told = 1000;
-  void add(Code code, const Place& at, std::string key, std::string what, std::string allowed = "", std::string guess = "");
+  void add(Code code, const Place& at, std::string key, std::string what, std::string allowed = "",
+           std::string guess = "");
   bool any() const { return !list_.empty(); }
   /// Whether what comes is counted only.
   bool full() const { return list_.size() >= max_told; }
@@ -66,7 +67,8 @@ class Table {
   std::vector<std::string> texts(const char* key);
   /// A sub-table; reading it marks the key as known. nullopt if it is not there or is something else (told).
   std::optional<Table> table(const char* key);
-  /// Every sub-table of a table of tables ([axis.x], [axis.y] …) with its name; max_rows of them at most, more are told.
+  /// Every sub-table of a table of tables ([axis.x], [axis.y] …) with its name; max_rows of them at most, more are
+  /// told.
   std::vector<std::pair<std::string, Table>> tables(const char* key);
   /// Every table of an array of tables ([[fault]]); as many at most.
   std::vector<Table> rows(const char* key);

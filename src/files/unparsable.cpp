@@ -10,9 +10,10 @@ static_assert(max_names == 16, "a message below says so");
 bool among(char c, std::string_view some) { return some.find(c) != std::string_view::npos; }
 bool beyond_ascii(char c) { return static_cast<unsigned char>(c) >= 0x80; }
 
-/// Walks through a text, so far as it takes to know what is inside strings and comments. The package tells blanks by a table that
-/// ends in undefined behaviour for some letters beyond ASCII. In valid TOML they stand in strings and comments alone, where it
-/// does not ask; so what is refused here is what would make it take the inside of a string for the outside.
+/// Walks through a text, so far as it takes to know what is inside strings and comments. The package tells blanks by a
+/// table that ends in undefined behaviour for some letters beyond ASCII. In valid TOML they stand in strings and
+/// comments alone, where it does not ask; so what is refused here is what would make it take the inside of a string for
+/// the outside.
 class Walk {
  public:
   explicit Walk(std::string_view text) : text_(text) {}
@@ -32,7 +33,9 @@ class Walk {
   }
 
  private:
-  void refuse(const char* what, const char* allowed) { found_ = Unparsable{line_, static_cast<int>(at_ - begin_) + 1, what, allowed}; }
+  void refuse(const char* what, const char* allowed) {
+    found_ = Unparsable{line_, static_cast<int>(at_ - begin_) + 1, what, allowed};
+  }
 
   void line_end() {
     if (quote_.empty()) before_ = '\n';
@@ -49,7 +52,8 @@ class Walk {
       // Blanks and lines' ends after it are left out, and the package looks at what comes then as at a blank.
       const std::size_t next = text_.find_first_not_of(" \t\r\n\v\f", at_ + 1);
       if (next != std::string_view::npos && beyond_ascii(text_[next]))
-        return refuse("a letter beyond ASCII right after a backslash", "a letter of ASCII between them, or no backslash");
+        return refuse("a letter beyond ASCII right after a backslash",
+                      "a letter of ASCII between them, or no backslash");
       if (at_ + 1 < text_.size() && text_[at_ + 1] != '\n') ++at_;
     } else if (text_.substr(at_).starts_with(quote_)) {
       at_ += quote_.size() - 1;
@@ -65,7 +69,8 @@ class Walk {
       return;
     }
     if (beyond_ascii(c))
-      return refuse("a letter that only a text in quotes or a comment may hold", "a to z, 0 to 9, _ and - in keys and names");
+      return refuse("a letter that only a text in quotes or a comment may hold",
+                    "a to z, 0 to 9, _ and - in keys and names");
     if (c == '"' || c == '\'') {
       if (!among(before_, "\n=,[{") && (before_ != '.' || in_value_))
         return refuse("a quote where no text can begin", "a text in quotes is a whole value or a name of a key");

@@ -1,7 +1,8 @@
 // What the TOML package must not be given, found before it parses.
 //
-// In: a text. Out: the first place in it that would take the package into undefined behaviour or use up its stack, with what is
-// wrong there; none for any text that is valid TOML 1.0, but for keys of very many names and a letter beyond ASCII right after a backslash.
+// In: a text. Out: the first place in it that would take the package into undefined behaviour or use up its stack, with
+// what is wrong there; none for any text that is valid TOML 1.0, but for keys of very many names and a letter beyond
+// ASCII right after a backslash.
 #pragma once
 
 #include <cstddef>

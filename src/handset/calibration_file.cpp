@@ -25,15 +25,16 @@ std::optional<MeasuredControl> read_control(Table& table, const std::string& nam
   m.name = name;
   const ControlName* control = find_control(name);
   if (control == nullptr)
-    table.problem(Code::unknown_control, "", fmt::format("there is no control '{}'", name), "a control's name, in quotes here",
-                  nearest_control(name));
+    table.problem(Code::unknown_control, "", fmt::format("there is no control '{}'", name),
+                  "a control's name, in quotes here", nearest_control(name));
   const auto word = table.text("code");
   if (!word) {
     if (!table.has("code")) table.missing("code", "the kernel's name of its code, as \"ABS_X\"");
   } else if (const auto code = code_named(*word)) {
     m.code = *code;
   } else {
-    table.problem(Code::bad_choice, "code", fmt::format("the kernel has no code '{}'", *word), "as \"ABS_X\", \"BTN_SOUTH\", \"KEY_KP4\"");
+    table.problem(Code::bad_choice, "code", fmt::format("the kernel has no code '{}'", *word),
+                  "as \"ABS_X\", \"BTN_SOUTH\", \"KEY_KP4\"");
   }
   const auto low = table.whole("minimum", raw), centre = table.whole("centre", raw), high = table.whole("maximum", raw);
   m.has_ends = low || centre || high;
@@ -43,7 +44,8 @@ std::optional<MeasuredControl> read_control(Table& table, const std::string& nam
   m.reversed = table.flag("reversed").value_or(false);
   const bool centred = control != nullptr && control->shape == ControlShape::centred;
   const bool takes_ends = centred || (control != nullptr && control->shape == ControlShape::one_sided);
-  const bool fits = low && high && (centred ? centre && m.minimum < m.centre && m.centre < m.maximum : m.minimum < m.maximum);
+  const bool fits =
+      low && high && (centred ? centre && m.minimum < m.centre && m.centre < m.maximum : m.minimum < m.maximum);
   if (control != nullptr && m.has_ends && !(takes_ends && fits))
     table.problem(Code::calibration, "",
                   takes_ends ? "minimum, centre and maximum do not go together" : fmt::format("'{}' has no ends", name),
@@ -99,7 +101,9 @@ DeviceCalibration parse_calibration(std::string_view text, const std::string& fi
     }
     made.unique = device->text("unique").value_or("");
     const std::string habit = device->choice("reports", {"unknown", "on change", "steadily"}).value_or("unknown");
-    made.habit = habit == "steadily" ? ReportHabit::steadily : habit == "on change" ? ReportHabit::on_change : ReportHabit::unknown;
+    made.habit = habit == "steadily"    ? ReportHabit::steadily
+                 : habit == "on change" ? ReportHabit::on_change
+                                        : ReportHabit::unknown;
     made.rate_hz = device->number("rate_hz", {0, 1e6, false, "Hz"}, 0);
     made.max_silence_s = device->number("max_silence_ms", {0, 1e9, false, "ms"}, 0) / 1e3;
     device->refuse_the_rest();
@@ -116,7 +120,8 @@ DeviceCalibration parse_calibration(std::string_view text, const std::string& fi
   root.refuse_the_rest();
   // As they are measured and written: what has ends first, each kind by its code.
   std::stable_sort(made.controls.begin(), made.controls.end(), [](const MeasuredControl& a, const MeasuredControl& b) {
-    return std::pair(a.code.first < b.code.first, a.code.second) < std::pair(b.code.first < a.code.first, b.code.second);
+    return std::pair(a.code.first < b.code.first, a.code.second) <
+           std::pair(b.code.first < a.code.first, b.code.second);
   });
   if (problems.any()) throw CalibrationError(problems.take());
   return made;
@@ -132,10 +137,13 @@ std::string write_calibration(const DeviceCalibration& c) {
   std::string text;
   const auto out = std::back_inserter(text);
   fmt::format_to(out, "gyrax_calibration = {}\n\n", calibration_version);
-  fmt::format_to(out, "# Measured by `gyrax calibrate`. Minimum, centre, maximum, noise and rests are the device's own numbers;\n");
+  fmt::format_to(
+      out,
+      "# Measured by `gyrax calibrate`. Minimum, centre, maximum, noise and rests are the device's own numbers;\n");
   fmt::format_to(out, "# dead zone and hysteresis are percent of full deflection, proposed from them.\n\n");
-  fmt::format_to(out, "[device]\nid = {}\nname = {}\nunique = {}\nreports = \"{}\"\nrate_hz = {:.0f}\nmax_silence_ms = {:.0f}\n",
-                 quoted(c.id), quoted(c.name), quoted(c.unique), name_of(c.habit), c.rate_hz, c.max_silence_s * 1e3);
+  fmt::format_to(
+      out, "[device]\nid = {}\nname = {}\nunique = {}\nreports = \"{}\"\nrate_hz = {:.0f}\nmax_silence_ms = {:.0f}\n",
+      quoted(c.id), quoted(c.name), quoted(c.unique), name_of(c.habit), c.rate_hz, c.max_silence_s * 1e3);
   for (const MeasuredControl& m : c.controls) {
     const ControlName* control = find_control(m.name);
     ControlName code;
@@ -145,15 +153,16 @@ std::string write_calibration(const DeviceCalibration& c) {
     if (m.has_ends) {
       fmt::format_to(out, "minimum = {}\n", m.minimum);
       if (control != nullptr && control->shape == ControlShape::centred) fmt::format_to(out, "centre = {}\n", m.centre);
-      fmt::format_to(out, "maximum = {}\nreversed = {}\ndead_zone = {:g}\nhysteresis = {:g}\nnoise = {}\n", m.maximum, m.reversed,
-                     m.dead_zone * 100, m.hysteresis * 100, m.noise);
+      fmt::format_to(out, "maximum = {}\nreversed = {}\ndead_zone = {:g}\nhysteresis = {:g}\nnoise = {}\n", m.maximum,
+                     m.reversed, m.dead_zone * 100, m.hysteresis * 100, m.noise);
       if (m.rests_from_below) fmt::format_to(out, "rests_from_below = {}\n", *m.rests_from_below);
       if (m.rests_from_above) fmt::format_to(out, "rests_from_above = {}\n", *m.rests_from_above);
     }
     if (m.debounce_s > 0) fmt::format_to(out, "debounce_ms = {:g}\n", m.debounce_s * 1e3);
     if (m.wrong.empty()) continue;
     fmt::format_to(out, "wrong = [");
-    for (std::size_t i = 0; i < m.wrong.size(); ++i) fmt::format_to(out, "{}{}", i == 0 ? "" : ", ", quoted(m.wrong[i]));
+    for (std::size_t i = 0; i < m.wrong.size(); ++i)
+      fmt::format_to(out, "{}{}", i == 0 ? "" : ", ", quoted(m.wrong[i]));
     fmt::format_to(out, "]\n");
   }
   return text;

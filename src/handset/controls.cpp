@@ -196,7 +196,8 @@ std::string nearest_control(const std::string& typed) {
 
 const AbsoluteRange* range_of(const Device& device, ControlId control) {
   for (const auto& [code, range] : device.absolute)
-    if (const ControlName* name = control_on(device, EV_ABS, code); name != nullptr && name->id == control) return &range;
+    if (const ControlName* name = control_on(device, EV_ABS, code); name != nullptr && name->id == control)
+      return &range;
   return nullptr;
 }
 

@@ -9,13 +9,16 @@ namespace {
 constexpr std::int32_t repeat = 2;
 constexpr std::int8_t unknown = 2;
 
-bool is_hat(const InputEvent& event) { return event.type == EV_ABS && (event.code == ABS_HAT0X || event.code == ABS_HAT0Y); }
+bool is_hat(const InputEvent& event) {
+  return event.type == EV_ABS && (event.code == ABS_HAT0X || event.code == ABS_HAT0Y);
+}
 
 }  // namespace
 
 EventDecoder::EventDecoder(HandsetId handset, const Device& device) : handset_(handset), device_(device), hats_(2) {
   for (const std::uint16_t code : device.keys)
-    if (const ControlName* control = control_on(device, EV_KEY, code); control != nullptr && control->shape == ControlShape::key)
+    if (const ControlName* control = control_on(device, EV_KEY, code);
+        control != nullptr && control->shape == ControlShape::key)
       keys_.push_back(control->id);
   for (const std::uint16_t code : {std::uint16_t{ABS_HAT0X}, std::uint16_t{ABS_HAT0Y}})
     for (const int side : {-1, 1})
@@ -49,13 +52,15 @@ void EventDecoder::take(const InputEvent& event, Time at, Time arrival) {
     if (side == hats_[which]) return;
     for (const int one : {-1, 1}) {
       const bool was = hats_[which] == one, is = side == one;
-      if (was != is || hats_[which] == unknown) add(find_control(EV_ABS, event.code, one)->id, is ? 1 : 0, at, arrival, frame_);
+      if (was != is || hats_[which] == unknown)
+        add(find_control(EV_ABS, event.code, one)->id, is ? 1 : 0, at, arrival, frame_);
     }
     hats_[which] = side;
     return;
   }
   if (event.type == EV_KEY && event.value == repeat) return;
-  if (const ControlName* control = control_on(device_, event.type, event.code)) add(control->id, event.value, at, arrival, frame_);
+  if (const ControlName* control = control_on(device_, event.type, event.code))
+    add(control->id, event.value, at, arrival, frame_);
 }
 
 void EventDecoder::event(const InputEvent& event, Time at, Time arrival, std::vector<Reading>& out) {

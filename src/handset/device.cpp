@@ -20,11 +20,13 @@ DeviceKind kind_of(const Device& d) {
   const auto key = [&](int code) { return d.keys.contains(static_cast<std::uint16_t>(code)); };
   const auto relative = [&](int code) { return d.relative.contains(static_cast<std::uint16_t>(code)); };
   if (property(INPUT_PROP_ACCELEROMETER)) return DeviceKind::tilt;
-  if (property(INPUT_PROP_POINTER) || property(INPUT_PROP_DIRECT) || key(BTN_TOUCH) || (relative(REL_X) && relative(REL_Y)))
+  if (property(INPUT_PROP_POINTER) || property(INPUT_PROP_DIRECT) || key(BTN_TOUCH) ||
+      (relative(REL_X) && relative(REL_Y)))
     return DeviceKind::pointer;
   if (key(BTN_SOUTH) || any_of(d.keys, BTN_DPAD_UP, BTN_DPAD_RIGHT)) return DeviceKind::gamepad;
   const bool sticks = d.absolute.contains(ABS_X) || d.absolute.contains(ABS_THROTTLE) || d.absolute.contains(ABS_WHEEL);
-  if (any_of(d.keys, BTN_JOYSTICK, BTN_DEAD) || (sticks && any_of(d.keys, BTN_MISC, BTN_9))) return DeviceKind::joystick;
+  if (any_of(d.keys, BTN_JOYSTICK, BTN_DEAD) || (sticks && any_of(d.keys, BTN_MISC, BTN_9)))
+    return DeviceKind::joystick;
   if (relative(REL_DIAL) || relative(REL_WHEEL)) return DeviceKind::dial;
   // A device that is more than a power key or a row of volume keys has at least one of these.
   if (key(KEY_KP1) || key(KEY_1) || key(KEY_F1) || key(KEY_LEFT)) return DeviceKind::keypad;
@@ -32,7 +34,8 @@ DeviceKind kind_of(const Device& d) {
 }
 
 const char* name_of(DeviceKind kind) noexcept {
-  constexpr std::array<const char*, 7> names{"gamepad", "joystick", "keypad", "dial", "tilt sensor", "pointer", "other"};
+  constexpr std::array<const char*, 7> names{"gamepad",     "joystick", "keypad", "dial",
+                                             "tilt sensor", "pointer",  "other"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -52,8 +55,8 @@ std::string as_text(const std::string& said) {
     for (std::size_t k = 1; k < length; ++k) good = good && (byte(i + k) & 0xc0u) == 0x80u;
     // Not in more bytes than it takes, no half of a pair, nothing beyond the last code point (RFC 3629).
     const unsigned second = byte(i + 1);
-    good = good && !(first == 0xe0 && second < 0xa0) && !(first == 0xed && second >= 0xa0) && !(first == 0xf0 && second < 0x90) &&
-           !(first == 0xf4 && second >= 0x90);
+    good = good && !(first == 0xe0 && second < 0xa0) && !(first == 0xed && second >= 0xa0) &&
+           !(first == 0xf0 && second < 0x90) && !(first == 0xf4 && second >= 0x90);
     if (good) {
       text.append(said, i, length);
       i += length;

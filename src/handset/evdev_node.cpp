@@ -16,7 +16,8 @@ constexpr unsigned most_strength = 0xffff;
 std::error_code last_error() { return {errno, std::generic_category()}; }
 
 InputEvent copied(const input_event& event) {
-  return {std::int64_t{event.input_event_sec} * 1'000'000 + event.input_event_usec, event.type, event.code, event.value};
+  return {std::int64_t{event.input_event_sec} * 1'000'000 + event.input_event_usec, event.type, event.code,
+          event.value};
 }
 
 std::int64_t boot_us() {
@@ -61,8 +62,10 @@ std::error_code EvdevNode::open(const std::string& path) {
   libevdev* made = nullptr;
   if (const int error = libevdev_new_from_fd(fresh.fd_, &made); error != 0) return {-error, std::generic_category()};
   fresh.device_.reset(made);
-  if (const int error = libevdev_set_clock_id(made, CLOCK_BOOTTIME); error != 0) return {-error, std::generic_category()};
-  each_code(made, EV_ABS, ABS_CNT, [&](std::uint16_t code) { fresh.placeholders_[code] = libevdev_get_event_value(made, EV_ABS, code); });
+  if (const int error = libevdev_set_clock_id(made, CLOCK_BOOTTIME); error != 0)
+    return {-error, std::generic_category()};
+  each_code(made, EV_ABS, ABS_CNT,
+            [&](std::uint16_t code) { fresh.placeholders_[code] = libevdev_get_event_value(made, EV_ABS, code); });
   each_code(made, EV_LED, LED_CNT, [&](std::uint16_t code) { fresh.led_ = fresh.led_ < 0 ? code : fresh.led_; });
   *this = std::move(fresh);
   return {};
@@ -82,7 +85,8 @@ EvdevNode::Got EvdevNode::read_over(std::vector<InputEvent>& out) {
   for (Got got = Got::events; got == Got::events; passed.clear()) {
     got = read(passed);
     if (got == Got::gone) return got;
-    for (const InputEvent& event : passed) lost += event.type == EV_KEY || event.type == EV_ABS || event.type == EV_REL ? 1 : 0;
+    for (const InputEvent& event : passed)
+      lost += event.type == EV_KEY || event.type == EV_ABS || event.type == EV_REL ? 1 : 0;
   }
   resync(out, now, lost);
   return Got::events;
@@ -129,7 +133,9 @@ void EvdevNode::resync(std::vector<InputEvent>& out, std::int64_t now, std::int3
   out.push_back({now, EV_SYN, SYN_DROPPED, lost});
   out.push_back({now, EV_SYN, SYN_REPORT, 0});
   const libevdev* d = device_.get();
-  each_code(d, EV_KEY, KEY_CNT, [&](std::uint16_t code) { out.push_back({now, EV_KEY, code, libevdev_get_event_value(d, EV_KEY, code)}); });
+  each_code(d, EV_KEY, KEY_CNT, [&](std::uint16_t code) {
+    out.push_back({now, EV_KEY, code, libevdev_get_event_value(d, EV_KEY, code)});
+  });
   each_code(d, EV_ABS, ABS_CNT, [&](std::uint16_t code) {
     const int value = libevdev_get_event_value(d, EV_ABS, code);
     const auto placeholder = placeholders_.find(code);

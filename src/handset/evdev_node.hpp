@@ -35,9 +35,9 @@ class EvdevNode {
   std::vector<std::uint16_t> keys_down() const;
   bool any_key_down() const;
 
-  /// What there is to read, at most `most` events, in order, with stamps of CLOCK_BOOTTIME in µs. Where the kernel dropped
-  /// some, they come as SYN_DROPPED, its SYN_REPORT, and a frame of the state now: every key, and every absolute control
-  /// whose value is more than a placeholder.
+  /// What there is to read, at most `most` events, in order, with stamps of CLOCK_BOOTTIME in µs. Where the kernel
+  /// dropped some, they come as SYN_DROPPED, its SYN_REPORT, and a frame of the state now: every key, and every
+  /// absolute control whose value is more than a placeholder.
   Got read(std::vector<InputEvent>& out, std::size_t most = 256);
   /// Passes over everything that there is to read, and gives the same three as after a drop, with the number of events
   /// passed over as the value of SYN_DROPPED: for when events were lost further on.

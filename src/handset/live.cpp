@@ -138,7 +138,8 @@ class LiveHandsets::Work {
         while (const auto news = udev_.news()) hear(*news);
       const std::size_t polled = wait.size() - 3;
       for (std::size_t s = 0; s < polled; ++s)
-        if (wait[3 + s].revents != 0 && wait[3 + s].fd == sittings_[s].node.descriptor()) read(s, (wait[3 + s].revents & ~POLLIN) != 0);
+        if (wait[3 + s].revents != 0 && wait[3 + s].fd == sittings_[s].node.descriptor())
+          read(s, (wait[3 + s].revents & ~POLLIN) != 0);
       begin_recording();
       give_signs();
       catch_up();
@@ -151,10 +152,11 @@ class LiveHandsets::Work {
   }
 
   int timeout_ms() const {
-    const bool behind = std::any_of(sittings_.begin(), sittings_.end(), [](const Sitting& s) { return !s.backlog.empty() || s.lost_some; });
+    const bool behind = std::any_of(sittings_.begin(), sittings_.end(),
+                                    [](const Sitting& s) { return !s.backlog.empty() || s.lost_some; });
     if (behind) return busy_ms;
-    const bool soon =
-        changed_ || std::any_of(sittings_.begin(), sittings_.end(), [](const Sitting& s) { return s.light_until.has_value(); });
+    const bool soon = changed_ || std::any_of(sittings_.begin(), sittings_.end(),
+                                              [](const Sitting& s) { return s.light_until.has_value(); });
     return soon ? static_cast<int>(publish_every / std::chrono::milliseconds(1)) : idle_ms;
   }
 
@@ -222,8 +224,9 @@ class LiveHandsets::Work {
       SeenControl one{control, usual_calibration(all_controls()[index(control)]), false, 0};
       for (const SeatControl& wished : wish.controls)
         if (wished.control == control) one.calibration = wished.calibration;
-      const bool own = std::any_of(wish.controls.begin(), wish.controls.end(),
-                                   [&](const SeatControl& wished) { return wished.control == control && wished.own_ends; });
+      const bool own = std::any_of(wish.controls.begin(), wish.controls.end(), [&](const SeatControl& wished) {
+        return wished.control == control && wished.own_ends;
+      });
       const std::optional<AbsoluteRange> range = own ? std::nullopt : ends_of(device, control);
       if (range) one.calibration = fitted(one.calibration, *range).value_or(one.calibration);
       all.push_back(one);
@@ -267,7 +270,8 @@ class LiveHandsets::Work {
     push(seat, item, true);
     item.kind = HandsetItem::Kind::calibrate;
     for (const SeatControl& wished : wish.controls) {
-      if (wished.slot == no<SlotId> || wished.calibration.kind() == ControlKind::key || wished.calibration.kind() == ControlKind::counts)
+      if (wished.slot == no<SlotId> || wished.calibration.kind() == ControlKind::key ||
+          wished.calibration.kind() == ControlKind::counts)
         continue;
       item.slot = wished.slot;
       for (const SeenControl& one : seen_.seats[seat].controls)
@@ -394,7 +398,8 @@ class LiveHandsets::Work {
       }
       // With a key down its release would go to one side alone, and the other would repeat it for ever.
       bool& grabbed = seen_.seats[seat].grabbed;
-      if (s.node.is_open() && s.types && grabbed != grab_wanted_ && !s.node.any_key_down() && s.node.grab(grab_wanted_)) {
+      if (s.node.is_open() && s.types && grabbed != grab_wanted_ && !s.node.any_key_down() &&
+          s.node.grab(grab_wanted_)) {
         grabbed = grab_wanted_;
         changed_ = true;
       }

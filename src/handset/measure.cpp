@@ -126,7 +126,10 @@ double rounded_up(double share, double step) { return std::max(0.0, std::ceil(sh
 class Measuring {
  public:
   Measuring(MeasuredControl& out, const AbsoluteRange& range, const std::vector<At>& all, double end_s)
-      : out_(out), said_(range), series_(without_jumps(all, static_cast<double>(range.maximum) - range.minimum)), end_s_(end_s) {
+      : out_(out),
+        said_(range),
+        series_(without_jumps(all, static_cast<double>(range.maximum) - range.minimum)),
+        end_s_(end_s) {
     std::set<std::int32_t> places;
     for (const At& at : all)
       if (places.size() <= 3) places.insert(at.raw);
@@ -161,11 +164,12 @@ class Measuring {
     const bool in_the_middle = accelerates_ || (share > 0.2 && share < 0.8);
     if (centred != in_the_middle) {
       const std::string code = kernel_code(control);
-      tell(centred
-               ? fmt::format(
-                     "it rests at one end: a knob, a trigger or a throttle, whatever its code says; measure it as one: --name {}=knob.1",
-                     code)
-               : fmt::format("it rests in the middle: a stick, whatever its code says; measure it as one: --name {}=stick.right.x", code));
+      tell(centred ? fmt::format("it rests at one end: a knob, a trigger or a throttle, whatever its code says; "
+                                 "measure it as one: --name {}=knob.1",
+                                 code)
+                   : fmt::format("it rests in the middle: a stick, whatever its code says; measure it as one: --name "
+                                 "{}=stick.right.x",
+                                 code));
       out_.has_ends = false;
       return;
     }
@@ -175,12 +179,15 @@ class Measuring {
     }
     if (places_ <= 3) tell("it knows three places only: a stick with contacts; nothing is between rest and full speed");
     if (series_.jumps > 0)
-      tell(fmt::format("it jumped away and back {} time{}: a worn track or a loose wire", series_.jumps, series_.jumps == 1 ? "" : "s"));
-    if (range < small_share * said) tell(fmt::format("it reached only {} of what the device says", percent(range / said)));
+      tell(fmt::format("it jumped away and back {} time{}: a worn track or a loose wire", series_.jumps,
+                       series_.jumps == 1 ? "" : "s"));
+    if (range < small_share * said)
+      tell(fmt::format("it reached only {} of what the device says", percent(range / said)));
     const bool stays = !near_home(stands.back());
     // A throttle stays where it is put; a stick comes back.
     if (stays && centred)
-      tell(fmt::format("it did not come back: it ended at {}, and was at {:.0f} at first", series_.at.back().raw, home));
+      tell(
+          fmt::format("it did not come back: it ended at {}, and was at {:.0f} at first", series_.at.back().raw, home));
     if (centred && (home - series_.low < 0.1 * said || series_.high - home < 0.1 * said)) {
       tell("it was moved to one side only: of the other nothing is known");
       out_.has_ends = false;
@@ -226,7 +233,8 @@ class Measuring {
       if (control.shape == ControlShape::centred) out_.reversed = off < 0;
       break;
     }
-    if (control.shape == ControlShape::one_sided) out_.reversed = home > (static_cast<double>(series_.low) + series_.high) / 2;
+    if (control.shape == ControlShape::one_sided)
+      out_.reversed = home > (static_cast<double>(series_.low) + series_.high) / 2;
   }
 
   /// An acceleration's ends are those of free fall: what the device says they are, otherwise what leaning reached.
@@ -239,7 +247,9 @@ class Measuring {
   }
 
   void propose(bool centred, bool stays) {
-    out_.centre = centred ? static_cast<std::int32_t>(std::lround((low_ + high_) / 2)) : out_.reversed ? out_.maximum : out_.minimum;
+    out_.centre = centred         ? static_cast<std::int32_t>(std::lround((low_ + high_) / 2))
+                  : out_.reversed ? out_.maximum
+                                  : out_.minimum;
     // Noise takes as much from the ends as from the rest: what they reach every time is full.
     const std::int32_t inset = std::max<std::int32_t>(out_.noise, static_cast<std::int32_t>(series_.range() * 0.01));
     if (centred || out_.reversed) out_.minimum += inset;
@@ -253,7 +263,8 @@ class Measuring {
       out_.has_ends = false;
       return;
     }
-    const double below = static_cast<double>(out_.centre) - out_.minimum, above = static_cast<double>(out_.maximum) - out_.centre;
+    const double below = static_cast<double>(out_.centre) - out_.minimum,
+                 above = static_cast<double>(out_.maximum) - out_.centre;
     const double side = centred ? std::min(below, above) : static_cast<double>(out_.maximum) - out_.minimum;
     // What stays where it is put has no rest but its end.
     const double spread = stays                                                       ? out_.noise
@@ -295,9 +306,11 @@ void measure_habit(DeviceCalibration& out, const Track& track, const std::map<st
     if (all.empty() || range == track.device.absolute.end()) continue;
     const double home = all.front().raw, reach = static_cast<double>(range->second.maximum) - range->second.minimum;
     for (std::size_t i = 0; i < gaps.size(); ++i) {
-      const auto after = std::upper_bound(all.begin(), all.end(), frames[i], [](double t, const At& at) { return t < at.time_s; });
+      const auto after =
+          std::upper_bound(all.begin(), all.end(), frames[i], [](double t, const At& at) { return t < at.time_s; });
       if (after == all.begin()) continue;
-      if (std::abs(std::prev(after)->raw - home) > excursion_share * reach) out.max_silence_s = std::max(out.max_silence_s, gaps[i]);
+      if (std::abs(std::prev(after)->raw - home) > excursion_share * reach)
+        out.max_silence_s = std::max(out.max_silence_s, gaps[i]);
     }
   }
   out.habit = sorted.back() > 8 * period && sorted.back() > 0.05 ? ReportHabit::on_change : ReportHabit::steadily;
@@ -369,7 +382,8 @@ DeviceCalibration measure(const Track& track, double length_s) {
   out.name = as_text(device.name);
   out.unique = as_text(device.unique);
   std::map<std::uint16_t, std::vector<At>> axes, keys;
-  const double end_s = std::max(length_s, track.events.empty() ? 0 : static_cast<double>(track.events.back().time_us) * 1e-6);
+  const double end_s =
+      std::max(length_s, track.events.empty() ? 0 : static_cast<double>(track.events.back().time_us) * 1e-6);
   for (const InputEvent& e : track.events) {
     if (e.type == EV_ABS) axes[e.code].push_back({static_cast<double>(e.time_us) * 1e-6, e.value});
     if (e.type == EV_KEY && e.value != 2) keys[e.code].push_back({static_cast<double>(e.time_us) * 1e-6, e.value});
@@ -400,17 +414,21 @@ std::string measured_text(const DeviceCalibration& c) {
   const auto out = std::back_inserter(text);
   fmt::format_to(out, "{} ({}{})\n", c.name, c.id, c.unique.empty() ? "" : ", unique id " + c.unique);
   if (c.habit != ReportHabit::unknown)
-    fmt::format_to(out, "Reports {}, at {:.0f} Hz while something moves; longest silence while held off its rest {:.0f} ms\n",
-                   c.habit == ReportHabit::steadily ? "steadily" : "on change", c.rate_hz, c.max_silence_s * 1e3);
-  fmt::format_to(out, "\n{:<16}{:>21}{:>9}{:>7}{:>17}{:>11}{:>12}\n", "Control", "from … to", "rest", "noise", "back from − / +",
-                 "dead zone", "hysteresis");
+    fmt::format_to(
+        out, "Reports {}, at {:.0f} Hz while something moves; longest silence while held off its rest {:.0f} ms\n",
+        c.habit == ReportHabit::steadily ? "steadily" : "on change", c.rate_hz, c.max_silence_s * 1e3);
+  fmt::format_to(out, "\n{:<16}{:>21}{:>9}{:>7}{:>17}{:>11}{:>12}\n", "Control", "from … to", "rest", "noise",
+                 "back from − / +", "dead zone", "hysteresis");
   std::size_t good_keys = 0, bouncing = 0;
   double debounce_s = 0;
-  const auto rest = [](const std::optional<std::int32_t>& at) { return at ? fmt::format("{}", *at) : std::string("?"); };
+  const auto rest = [](const std::optional<std::int32_t>& at) {
+    return at ? fmt::format("{}", *at) : std::string("?");
+  };
   for (const MeasuredControl& m : c.controls) {
     if (m.has_ends)
-      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.0f} %{:>10.1f} %{}\n", m.name, fmt::format("{} … {}", m.minimum, m.maximum),
-                     m.centre, m.noise, rest(m.rests_from_below) + " / " + rest(m.rests_from_above), m.dead_zone * 100, m.hysteresis * 100,
+      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.0f} %{:>10.1f} %{}\n", m.name,
+                     fmt::format("{} … {}", m.minimum, m.maximum), m.centre, m.noise,
+                     rest(m.rests_from_below) + " / " + rest(m.rests_from_above), m.dead_zone * 100, m.hysteresis * 100,
                      m.reversed ? "  reversed" : "");
     else if (m.code.first == EV_KEY && m.debounce_s > 0)
       ++bouncing, debounce_s = std::max(debounce_s, m.debounce_s);
@@ -421,7 +439,8 @@ std::string measured_text(const DeviceCalibration& c) {
   }
   if (good_keys > 0) fmt::format_to(out, "{} key{} pressed, and come up again\n", good_keys, good_keys == 1 ? "" : "s");
   if (bouncing > 0)
-    fmt::format_to(out, "{} key{} to be debounced, by {:.0f} ms at most\n", bouncing, bouncing == 1 ? "" : "s", debounce_s * 1e3);
+    fmt::format_to(out, "{} key{} to be debounced, by {:.0f} ms at most\n", bouncing, bouncing == 1 ? "" : "s",
+                   debounce_s * 1e3);
   std::vector<std::pair<std::string, std::string>> told;  // what, and of which controls
   for (const MeasuredControl& m : c.controls)
     for (const std::string& wrong : m.wrong) {

@@ -35,9 +35,11 @@ std::string no_permission(const std::string& path, const Device& device) {
   if (::stat(path.c_str(), &about) != 0) return "it went away just now";
   const std::string group = group_name(about.st_gid);
   const bool helps = (about.st_mode & S_IRGRP) != 0 && about.st_gid != 0;
-  std::string text = fmt::format("it belongs to {}:{}, mode {:03o}, and you are not allowed to read it.\n", owner_name(about.st_uid), group,
-                                 about.st_mode & 0777u);
-  if (helps) text += fmt::format("Now:    sudo usermod -aG {} $USER   and log in again (that opens all input devices to you)\n", group);
+  std::string text = fmt::format("it belongs to {}:{}, mode {:03o}, and you are not allowed to read it.\n",
+                                 owner_name(about.st_uid), group, about.st_mode & 0777u);
+  if (helps)
+    text += fmt::format("Now:    sudo usermod -aG {} $USER   and log in again (that opens all input devices to you)\n",
+                        group);
   text += fmt::format(
       "Better: a line for this device alone in /etc/udev/rules.d/70-gyrax-handset.rules, then plug it in again:\n"
       "        SUBSYSTEM==\"input\", ATTRS{{id/vendor}}==\"{:04x}\", ATTRS{{id/product}}==\"{:04x}\", TAG+=\"uaccess\"",
@@ -54,8 +56,8 @@ Node look_at(const UdevNode& found) {
   } else if (errno == EACCES || errno == EPERM) {
     node.trouble = no_permission(found.node, found.device);
   } else {
-    node.trouble =
-        errno == ENOENT || errno == ENODEV ? "it went away just now" : fmt::format("it cannot be opened: {}", std::strerror(errno));
+    node.trouble = errno == ENOENT || errno == ENODEV ? "it went away just now"
+                                                      : fmt::format("it cannot be opened: {}", std::strerror(errno));
   }
   return node;
 }
@@ -78,7 +80,8 @@ std::vector<Product> plugged_products(bool everything) {
     if (everything || of_use(product.kind)) products.push_back(std::move(product));
   }
   std::sort(products.begin(), products.end(), [](const Product& a, const Product& b) {
-    return std::pair(a.nodes.front().path.size(), a.nodes.front().path) < std::pair(b.nodes.front().path.size(), b.nodes.front().path);
+    return std::pair(a.nodes.front().path.size(), a.nodes.front().path) <
+           std::pair(b.nodes.front().path.size(), b.nodes.front().path);
   });
   return products;
 }

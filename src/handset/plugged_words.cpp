@@ -47,10 +47,13 @@ std::string indented(const std::string& text) {
 
 constexpr const char* nothing_found =
     "No gamepad, joystick or dial is plugged in.\n"
-    "  wired       try another cable: many carry power alone; `dmesg --follow` should say something when you plug it in\n"
-    "  wireless    hold its pairing key until its lights run, pair it in the Bluetooth settings, then press any key to wake it;\n"
+    "  wired       try another cable: many carry power alone; `dmesg --follow` should say something when you plug it "
+    "in\n"
+    "  wireless    hold its pairing key until its lights run, pair it in the Bluetooth settings, then press any key to "
+    "wake it;\n"
     "              with a receiver of its own, plug that in and switch the pad on beside it\n"
-    "  switches    some pads have several modes (a switch beneath, or a key held while plugging in); take the one for a PC\n"
+    "  switches    some pads have several modes (a switch beneath, or a key held while plugging in); take the one for "
+    "a PC\n"
     "  driver      it is listed by `lsusb` but not here: its kernel module may be missing or not loaded\n"
     "              (look for its name with `modinfo`; small kernels come without hid and joystick modules)\n";
 
@@ -67,7 +70,8 @@ std::string abilities(const Device& device) {
   for (const char* name : {"trigger.left", "trigger.right"})
     if (range_of(device, find_control(name)->id) != nullptr) ++triggers;
   const bool hat = device.absolute.contains(ABS_HAT0X) || device.keys.contains(BTN_DPAD_LEFT);
-  const std::size_t hats = (device.absolute.contains(ABS_HAT0X) ? 1u : 0u) + (device.absolute.contains(ABS_HAT0Y) ? 1u : 0u);
+  const std::size_t hats =
+      (device.absolute.contains(ABS_HAT0X) ? 1u : 0u) + (device.absolute.contains(ABS_HAT0Y) ? 1u : 0u);
   const std::size_t known = 2 * sticks + triggers + hats;
   others = device.absolute.size() > known ? device.absolute.size() - known : 0;
   std::string list;
@@ -78,7 +82,8 @@ std::string abilities(const Device& device) {
   if (!device.relative.empty()) add(list, ", ", counted(device.relative.size(), "a dial", "dials"));
   if (!device.keys.empty()) add(list, ", ", counted(device.keys.size(), "a key", "keys"));
   std::string signs;
-  if (const auto ff = device.other.find(EV_FF); ff != device.other.end() && ff->second.contains(FF_RUMBLE)) add(signs, ", ", "rumble");
+  if (const auto ff = device.other.find(EV_FF); ff != device.other.end() && ff->second.contains(FF_RUMBLE))
+    add(signs, ", ", "rumble");
   if (size_of(device, EV_LED) > 0) add(signs, ", ", counted(size_of(device, EV_LED), "a light", "lights"));
   if (!signs.empty()) add(list, "; ", signs);
   return list.empty() ? "nothing to move or press" : list;
@@ -100,7 +105,8 @@ std::string plugged_text(const std::vector<Product>& products) {
     }
     fmt::format_to(out, "  in a rig: device = {{ id = \"{}\", name = \"{}\" }}\n\n", id_of(first), first.name);
   }
-  const bool only_keys = std::all_of(products.begin(), products.end(), [](const Product& p) { return p.kind == DeviceKind::keypad; });
+  const bool only_keys =
+      std::all_of(products.begin(), products.end(), [](const Product& p) { return p.kind == DeviceKind::keypad; });
   if (!only_keys) return all + "See one move: gyrax watch\n";
   struct stat about {};
   if (::stat("/dev/input", &about) != 0) all += no_input_folder;

@@ -1,5 +1,5 @@
-// What devices send, kept while somebody records. Started and stopped by the viewer's thread, filled by the handsets'; the
-// engine's has nothing to do with it. Private.
+// What devices send, kept while somebody records. Started and stopped by the viewer's thread, filled by the handsets';
+// the engine's has nothing to do with it. Private.
 #pragma once
 
 #include <gyrax/handset/live.hpp>

@@ -7,7 +7,9 @@
 namespace gyrax {
 namespace {
 
-bool same_kind(const Device& a, const Device& b) { return a.vendor == b.vendor && a.product == b.product && a.name == b.name; }
+bool same_kind(const Device& a, const Device& b) {
+  return a.vendor == b.vendor && a.product == b.product && a.name == b.name;
+}
 
 bool same_device(const Device& a, const Device& b) {
   if (!same_kind(a, b)) return false;
@@ -28,20 +30,23 @@ constexpr int refused = 0, of_another = 1, fresh = 2, own = 3;
 }  // namespace
 
 std::string differs(const SeatWish::Calibrated& calibrated, const Device& device) {
-  const bool same =
-      calibrated.id == id_of(device) && calibrated.name == as_text(device.name) && calibrated.unique == as_text(device.unique);
+  const bool same = calibrated.id == id_of(device) && calibrated.name == as_text(device.name) &&
+                    calibrated.unique == as_text(device.unique);
   if (same) return {};
   const auto whole = [](const std::string& id, const std::string& name, const std::string& unique) {
     return fmt::format("{} ({}{}{})", name, id, unique.empty() ? "" : ", unique id ", unique);
   };
-  return fmt::format("{} was measured on {}, and this is {}", calibrated.file, whole(calibrated.id, calibrated.name, calibrated.unique),
+  return fmt::format("{} was measured on {}, and this is {}", calibrated.file,
+                     whole(calibrated.id, calibrated.name, calibrated.unique),
                      whole(id_of(device), device.name, device.unique));
 }
 
 Calibration usual_calibration(const ControlName& control) {
-  if (control.shape == ControlShape::centred) return *Calibration::make(ControlKind::centred, -32768, 0, 32767, control.reversed);
+  if (control.shape == ControlShape::centred)
+    return *Calibration::make(ControlKind::centred, -32768, 0, 32767, control.reversed);
   if (control.shape == ControlShape::counts) return Calibration::counts(control.reversed);
-  if (control.shape == ControlShape::one_sided) return *Calibration::make(ControlKind::one_sided, 0, 0, 255, control.reversed);
+  if (control.shape == ControlShape::one_sided)
+    return *Calibration::make(ControlKind::one_sided, 0, 0, 255, control.reversed);
   return Calibration::key();
 }
 
@@ -53,13 +58,17 @@ Seats Seats::open() {
 
 int Seats::score(const Seat& seat, const Device& device, std::string& why) const {
   const SeatWish& wish = seat.wish;
-  const auto is_another = [](const std::string& wished, const std::string& is) { return !wished.empty() && wished != is; };
-  if (is_another(wish.id, id_of(device)) || is_another(wish.name, device.name) || is_another(wish.unique, device.unique) ||
-      is_another(wish.port, device.port))
+  const auto is_another = [](const std::string& wished, const std::string& is) {
+    return !wished.empty() && wished != is;
+  };
+  if (is_another(wish.id, id_of(device)) || is_another(wish.name, device.name) ||
+      is_another(wish.unique, device.unique) || is_another(wish.port, device.port))
     return refused;
   const DeviceKind kind = kind_of(device);
-  if (!wish.names_a_device() && kind != DeviceKind::gamepad && kind != DeviceKind::joystick && kind != DeviceKind::dial) {
-    why = fmt::format("a {} is taken only where the rig names it: device = {{ id = \"{}\" }}", name_of(kind), id_of(device));
+  if (!wish.names_a_device() && kind != DeviceKind::gamepad && kind != DeviceKind::joystick &&
+      kind != DeviceKind::dial) {
+    why = fmt::format("a {} is taken only where the rig names it: device = {{ id = \"{}\" }}", name_of(kind),
+                      id_of(device));
     return refused;
   }
   if (const std::string control = missing_control(wish, device); !control.empty()) {
@@ -96,7 +105,8 @@ Seats::Placed Seats::place(const Device& device) {
   if (best == of_another && equals > 1) {
     // Guessing would put a stick into the wrong hand.
     placed.seat.reset();
-    placed.why = "several handsets of its kind are missing, and this port belonged to none: plug it in where it was before";
+    placed.why =
+        "several handsets of its kind are missing, and this port belonged to none: plug it in where it was before";
     return placed;
   }
   if (!placed.seat) {
@@ -116,10 +126,12 @@ Seats::Placed Seats::add_seat(const Device& device) {
   for (std::size_t s = 0; s < seats_.size() && !seat; ++s)
     if (!seats_[s].taken && seats_[s].last && same_device(*seats_[s].last, device)) seat = s;
   if (!seat) {
-    if (seats_.size() == max_handsets) return {std::nullopt, false, fmt::format("there are {} handsets already", max_handsets)};
+    if (seats_.size() == max_handsets)
+      return {std::nullopt, false, fmt::format("there are {} handsets already", max_handsets)};
     const DeviceKind kind = kind_of(device);
     const std::string stem = kind == DeviceKind::gamepad ? "pad" : kind == DeviceKind::tilt ? "tilt" : name_of(kind);
-    const auto of_kind = std::count_if(seats_.begin(), seats_.end(), [&](const Seat& s) { return s.wish.handset.starts_with(stem); });
+    const auto of_kind =
+        std::count_if(seats_.begin(), seats_.end(), [&](const Seat& s) { return s.wish.handset.starts_with(stem); });
     SeatWish wish;
     wish.handset = of_kind == 0 ? stem : fmt::format("{}{}", stem, of_kind + 1);
     for (const ControlId control : controls_of(device))

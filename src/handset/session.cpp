@@ -34,7 +34,8 @@ class SessionReader {
  private:
   void read_root(Table& root) {
     if (root.has("gyrax"))
-      return root.problem(Code::version_missing, "gyrax", "this is a rig, not a session", "the rig comes first, then the session");
+      return root.problem(Code::version_missing, "gyrax", "this is a rig, not a session",
+                          "the rig comes first, then the session");
     const auto version = root.whole("gyrax_session", {1, 1e6, false, "", true});
     if (!root.has("gyrax_session"))
       root.problem(Code::version_missing, "", "the version of the format is missing",
@@ -103,9 +104,10 @@ class SessionReader {
       while (span + 1 < handset.plugged.size() && at > handset.plugged[span].second) ++span;
       if (!handset.plugged.empty() && at >= handset.plugged[span].first && at <= handset.plugged[span].second) continue;
       ++told;
-      of_tracks_.push_back({Code::event, handset.track_path, track.lines[i], 1, "",
-                            fmt::format("an event at {:.6f} s, when '{}' is not plugged in", to_seconds(at), handset.name),
-                            fmt::format("see plugged_s of [handset.{}] in {}", handset.name, file_), ""});
+      of_tracks_.push_back(
+          {Code::event, handset.track_path, track.lines[i], 1, "",
+           fmt::format("an event at {:.6f} s, when '{}' is not plugged in", to_seconds(at), handset.name),
+           fmt::format("see plugged_s of [handset.{}] in {}", handset.name, file_), ""});
     }
   }
 
@@ -122,7 +124,8 @@ class SessionReader {
     fault.link = row.text("link").value_or("");
     fault.axis = row.text("axis").value_or("");
     const bool of_link = kind == "silent";
-    if (fault.link.empty() == fault.axis.empty() || (of_link && fault.link.empty()) || (!of_link && kind != "mended" && fault.axis.empty()))
+    if (fault.link.empty() == fault.axis.empty() || (of_link && fault.link.empty()) ||
+        (!of_link && kind != "mended" && fault.axis.empty()))
       row.problem(Code::missing_key, "", "a fault is of one link or of one axis",
                   "silent: link = …; stuck and reversed: axis = …; mended: either");
     session_.faults.push_back(fault);
@@ -152,8 +155,8 @@ Session load_session(const std::string& path) {
   return parse_session(text.text, path);
 }
 
-std::optional<std::string> write_session(const std::string& stem, const std::string& title, const std::vector<SessionHandset>& handsets,
-                                         Span length) {
+std::optional<std::string> write_session(const std::string& stem, const std::string& title,
+                                         const std::vector<SessionHandset>& handsets, Span length) {
   // Whole microseconds, as the events have them: down for a beginning, up for an end, so that every event lies within.
   const auto down = [](Span span) { return static_cast<double>(span / std::chrono::microseconds(1)) / 1e6; };
   const auto up = [&](Span span) { return down(span + std::chrono::nanoseconds(999)); };
@@ -162,16 +165,16 @@ std::optional<std::string> write_session(const std::string& stem, const std::str
     if (!error) return std::nullopt;
     return fmt::format("cannot write '{}': {}; check the folder and its permissions", path, error.message());
   };
-  std::string text =
-      fmt::format("gyrax_session = {}\ntitle = \"{}\"\nlength_s = {:.6f}\n", session_version, title, std::max(up(length), 1e-6));
+  std::string text = fmt::format("gyrax_session = {}\ntitle = \"{}\"\nlength_s = {:.6f}\n", session_version, title,
+                                 std::max(up(length), 1e-6));
   for (const SessionHandset& handset : handsets) {
     const std::string track = fmt::format("{}-{}.evemu", stem, handset.name);
     if (auto why = save(track, write_track(handset.track))) return why;
     text += fmt::format("\n[handset.{}]   # {}\ntrack = \"{}\"\nplugged_s = [", handset.name, handset.track.device.name,
                         std::filesystem::path(track).filename().string());
     for (const auto& [from, to] : handset.plugged)
-      text += fmt::format("{}[{:.6f}, {:.6f}]", from == handset.plugged.front().first ? "" : ", ", down(from.time_since_epoch()),
-                          up(to.time_since_epoch()));
+      text += fmt::format("{}[{:.6f}, {:.6f}]", from == handset.plugged.front().first ? "" : ", ",
+                          down(from.time_since_epoch()), up(to.time_since_epoch()));
     text += "]\n";
   }
   return save(stem + ".toml", text);

@@ -66,7 +66,8 @@ class Parser {
   void reserve(std::string_view text) {
     constexpr std::size_t shortest = 12;  // "E:0.0 0 0 0" and its end
     std::size_t events = 1;               // the first may stand at the text's start
-    for (std::size_t at = text.find("\nE:"); at != std::string_view::npos; at = text.find("\nE:", at + shortest)) ++events;
+    for (std::size_t at = text.find("\nE:"); at != std::string_view::npos; at = text.find("\nE:", at + shortest))
+      ++events;
     track_.events.reserve(events);
     track_.lines.reserve(events);
   }
@@ -80,7 +81,8 @@ class Parser {
     line = trimmed(line);
     if (line.empty()) return;
     const std::string_view rest = line.size() > 2 ? line.substr(2) : std::string_view{};
-    if (line.size() < 2 || line[1] != ':') return bad(line, cut, "a line that starts with N: I: P: B: A: L: S: E: or #");
+    if (line.size() < 2 || line[1] != ':')
+      return bad(line, cut, "a line that starts with N: I: P: B: A: L: S: E: or #");
     switch (line[0]) {
       case 'N': track_.device.name = trimmed(rest); return;
       case 'I': return identity(rest, line, cut);
@@ -96,7 +98,9 @@ class Parser {
 
   void bad(std::string_view line, bool cut, const char* form) {
     const std::string shown(line.substr(0, 60));
-    tell(Code::syntax, cut ? fmt::format("the file ends in the middle of a line: '{}'", shown) : fmt::format("cannot read '{}'", shown),
+    tell(Code::syntax,
+         cut ? fmt::format("the file ends in the middle of a line: '{}'", shown)
+             : fmt::format("cannot read '{}'", shown),
          form);
   }
 
@@ -120,7 +124,9 @@ class Parser {
     std::size_t& next = type_bits_[type];
     if (space == std::string_view::npos || !mask(trimmed(rest).substr(space), next, set))
       return bad(line, cut, "'B: type' and bytes in hexadecimal");
-    auto& into = type == EV_KEY ? track_.device.keys : type == EV_REL ? track_.device.relative : track_.device.other[type];
+    auto& into = type == EV_KEY   ? track_.device.keys
+                 : type == EV_REL ? track_.device.relative
+                                  : track_.device.other[type];
     into.insert(set.begin(), set.end());
   }
 
@@ -141,7 +147,8 @@ class Parser {
     Numbers n(rest);
     std::uint16_t code = 0;
     AbsoluteRange r;
-    bool good = n.take(code, 16) && n.take(r.minimum, 10) && n.take(r.maximum, 10) && n.take(r.fuzz, 10) && n.take(r.flat, 10);
+    bool good =
+        n.take(code, 16) && n.take(r.minimum, 10) && n.take(r.maximum, 10) && n.take(r.fuzz, 10) && n.take(r.flat, 10);
     // The resolution came with version 1.1.
     if (good && !n.done()) good = n.take(r.resolution, 10) && n.done();
     if (!good || code >= ABS_CNT) return bad(line, cut, "'A: code minimum maximum fuzz flat resolution'");
@@ -160,8 +167,8 @@ class Parser {
     std::int64_t s = 0;
     std::uint32_t us = 0;
     InputEvent e;
-    const bool good =
-        n.take(s, 10) && n.take('.') && n.take(us, 10) && n.take(e.type, 16) && n.take(e.code, 16) && n.take(e.value, 10) && n.done();
+    const bool good = n.take(s, 10) && n.take('.') && n.take(us, 10) && n.take(e.type, 16) && n.take(e.code, 16) &&
+                      n.take(e.value, 10) && n.done();
     // Cut off anywhere, the last line may still look whole: an event counts with its line's end only.
     if (!good || cut || us >= 1'000'000 || s < 0 || s > 1'000'000'000'000)
       return bad(line, cut, "'E: seconds.microseconds type code value', and the line's end");
@@ -215,8 +222,8 @@ std::string write_track(const Track& track) {
   for (const auto& [code, r] : d.absolute)
     out += fmt::format("A: {:02x} {} {} {} {} {}\n", code, r.minimum, r.maximum, r.fuzz, r.flat, r.resolution);
   for (const InputEvent& e : track.events)
-    fmt::format_to(std::back_inserter(out), "E: {}.{:06} {:04x} {:04x} {}\n", e.time_us / 1'000'000, e.time_us % 1'000'000, e.type, e.code,
-                   e.value);
+    fmt::format_to(std::back_inserter(out), "E: {}.{:06} {:04x} {:04x} {}\n", e.time_us / 1'000'000,
+                   e.time_us % 1'000'000, e.type, e.code, e.value);
   return out;
 }
 

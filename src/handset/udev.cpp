@@ -68,7 +68,8 @@ std::optional<UdevNode> node_of(udev_device* event) {
   d.relative = mask(attribute(input, "capabilities/rel"));
   for (const std::uint16_t code : mask(attribute(input, "capabilities/abs"))) d.absolute[code] = {};
   for (const auto& [type, name] : {std::pair{EV_LED, "capabilities/led"}, std::pair{EV_FF, "capabilities/ff"}})
-    if (auto codes = mask(attribute(input, name)); !codes.empty()) d.other[static_cast<std::uint16_t>(type)] = std::move(codes);
+    if (auto codes = mask(attribute(input, name)); !codes.empty())
+      d.other[static_cast<std::uint16_t>(type)] = std::move(codes);
   udev_device* carrier = udev_device_get_parent_with_subsystem_devtype(event, "usb", "usb_device");
   if (carrier == nullptr) carrier = udev_device_get_parent_with_subsystem_devtype(event, "hid", nullptr);
   if (carrier == nullptr) carrier = input;
@@ -81,9 +82,11 @@ void each(udev* context, const char* subsystem, Take take) {
   const Enumerate list(udev_enumerate_new(context));
   udev_enumerate_add_match_subsystem(list.get(), subsystem);
   udev_enumerate_scan_devices(list.get());
-  for (udev_list_entry* at = udev_enumerate_get_list_entry(list.get()); at != nullptr; at = udev_list_entry_get_next(at))
+  for (udev_list_entry* at = udev_enumerate_get_list_entry(list.get()); at != nullptr;
+       at = udev_list_entry_get_next(at))
     // It may be gone since the list was made.
-    if (const OneDevice device(udev_device_new_from_syspath(context, udev_list_entry_get_name(at))); device) take(device.get());
+    if (const OneDevice device(udev_device_new_from_syspath(context, udev_list_entry_get_name(at))); device)
+      take(device.get());
 }
 
 }  // namespace

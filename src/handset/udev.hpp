@@ -38,8 +38,8 @@ class Udev {
   std::vector<UdevNode> nodes() const;
   std::vector<UdevBattery> batteries() const;
 
-  /// Starts to listen. From the kernel itself and from udev's daemon: the first works without a daemon, the second comes
-  /// when permissions are set. News may come twice.
+  /// Starts to listen. From the kernel itself and from udev's daemon: the first works without a daemon, the second
+  /// comes when permissions are set. News may come twice.
   void listen();
   /// Descriptors to poll; -1 where one of them could not be had.
   std::array<int, 2> descriptors() const;

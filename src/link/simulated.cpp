@@ -15,7 +15,10 @@ sim::BenchAxis bench_axis(const AxisSetup& axis, const SimulatedInfo& info) {
   made.decel = axis.limits.full().decel * info.decel_share;
   made.measured = axis.position == PositionKind::measured;
   // A machine wakes up anywhere; this one at the end of its travel that is nearest to zero.
-  made.start = made.measured ? (axis.limits.low() > 0 ? axis.limits.low() : axis.limits.high() < 0 ? axis.limits.high() : 0) : axis.start;
+  made.start = made.measured ? (axis.limits.low() > 0    ? axis.limits.low()
+                                : axis.limits.high() < 0 ? axis.limits.high()
+                                                         : 0)
+                             : axis.start;
   const WordMeaning meaning = meaning_of(axis.drive);
   made.scale = meaning.scale;
   made.offset = meaning.offset;

@@ -24,8 +24,8 @@ SupervisedHands::SupervisedHands(const Session& session, const Rig& rig, Hands& 
 
 bool SupervisedHands::next(HandsetItem& item, Time now) noexcept {
   while (told_ == last_words_.size() && real_.next(item, now)) {
-    const HandsetId handset =
-        item.kind == HandsetItem::Kind::calibrate ? rig_.setup.controls[index(item.slot)].handset : item.reading.handset;
+    const HandsetId handset = item.kind == HandsetItem::Kind::calibrate ? rig_.setup.controls[index(item.slot)].handset
+                                                                        : item.reading.handset;
     if (!has(of_session_, handset)) return true;
     if (item.kind == HandsetItem::Kind::calibrate) ends_[index(item.slot)] = item.calibration;
     if (item.kind == HandsetItem::Kind::reading && !stopped() && is_stop(item.reading)) stop(item.reading, now);
@@ -38,7 +38,8 @@ bool SupervisedHands::next(HandsetItem& item, Time now) noexcept {
   if (stopped() || !played_.next(item, now)) return false;
   const Reading& reading = item.reading;
   numbers_[index(reading.handset)] = reading.sequence;
-  if (reading.control == ControlId::presence) there_ = reading.raw != 0 ? there_ | bit(reading.handset) : there_ & ~bit(reading.handset);
+  if (reading.control == ControlId::presence)
+    there_ = reading.raw != 0 ? there_ | bit(reading.handset) : there_ & ~bit(reading.handset);
   return true;
 }
 
@@ -59,13 +60,15 @@ void SupervisedHands::stop(const Reading& reading, Time now) noexcept {
   stopped_.store(true, std::memory_order_relaxed);
   for (const ControlSetup& control : rig_.setup.controls)
     if (control.handset == reading.handset && control.control == reading.control && has(there_, reading.handset))
-      say(reading.handset, reading.control, control.calibration.kind() == ControlKind::key ? 1 : control.calibration.maximum(), now);
+      say(reading.handset, reading.control,
+          control.calibration.kind() == ControlKind::key ? 1 : control.calibration.maximum(), now);
   for (std::size_t h = 0; h < rig_.handsets.size(); ++h)
     if (has(there_, id_at<HandsetId>(h))) say(id_at<HandsetId>(h), ControlId::presence, 0, now);
 }
 
 void SupervisedHands::say(HandsetId handset, ControlId control, std::int32_t raw, Time now) noexcept {
-  if (last_words_.size() < last_words_.capacity()) last_words_.push_back({handset, control, ++numbers_[index(handset)], now, now, raw});
+  if (last_words_.size() < last_words_.capacity())
+    last_words_.push_back({handset, control, ++numbers_[index(handset)], now, now, raw});
 }
 
 }  // namespace gyrax

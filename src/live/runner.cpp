@@ -22,7 +22,8 @@ RunView sized(const Rig& rig) {
 
 }  // namespace
 
-Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock) : Runner(rig, hands, machines, clock, Options{}) {}
+Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock)
+    : Runner(rig, hands, machines, clock, Options{}) {}
 
 Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock, const Options& options)
     : rig_(rig),
@@ -111,9 +112,12 @@ void Runner::publish(Time now) noexcept {
     now_.handsets[h] = engine_.signal().health(id_at<HandsetId>(h), now);
     now_.readings_lost[h] = engine_.signal().lost(id_at<HandsetId>(h));
   }
-  for (std::size_t a = 0; a < now_.increments.size(); ++a) now_.increments[a] = engine_.bind().numbers().increment(id_at<CoordinateId>(a));
-  for (std::size_t r = 0; r < now_.overrides.size(); ++r) now_.overrides[r] = engine_.bind().numbers().percent(id_at<OverrideId>(r));
-  for (std::size_t l = 0; l < now_.layers.size(); ++l) now_.layers[l] = engine_.bind().on(id_at<LayerId>(l), engine_.signal()) ? 1 : 0;
+  for (std::size_t a = 0; a < now_.increments.size(); ++a)
+    now_.increments[a] = engine_.bind().numbers().increment(id_at<CoordinateId>(a));
+  for (std::size_t r = 0; r < now_.overrides.size(); ++r)
+    now_.overrides[r] = engine_.bind().numbers().percent(id_at<OverrideId>(r));
+  for (std::size_t l = 0; l < now_.layers.size(); ++l)
+    now_.layers[l] = engine_.bind().on(id_at<LayerId>(l), engine_.signal()) ? 1 : 0;
   for (std::size_t z = 0; z < now_.zones.size(); ++z) now_.zones[z].in_charge = engine_.in_charge(id_at<ZoneId>(z));
   now_.chosen = engine_.bind().chosen();
   now_.holding = engine_.bind().holding(now);

@@ -24,10 +24,12 @@ std::string to_csv(const Rig& rig, const Rehearsal& done) {
   const Trace& trace = done.trace;
   std::string csv = "t_s";
   for (const std::string& zone : rig.zones) csv += "," + zone + "_state";
-  for (std::size_t r = 0; r < trace.overrides.size(); ++r) csv += fmt::format(",{}_percent", override_name(rig, id_at<OverrideId>(r)));
+  for (std::size_t r = 0; r < trace.overrides.size(); ++r)
+    csv += fmt::format(",{}_percent", override_name(rig, id_at<OverrideId>(r)));
   for (const AxisInfo& axis : rig.axes)
     csv += fmt::format(",{0}_asked,{0}_p_{1},{0}_v_{2},{0}_a_{2}{3},{0}_machine_{1},{0}_blocked", axis.name,
-                       axis.motor ? "percent_s" : axis.unit, axis.motor ? "percent" : axis.unit + "_s", axis.motor ? "_s" : "2");
+                       axis.motor ? "percent_s" : axis.unit, axis.motor ? "percent" : axis.unit + "_s",
+                       axis.motor ? "_s" : "2");
   for (const std::string& name : rig.switches) csv += "," + name;
   csv += '\n';
   csv.reserve(csv.size() + trace.ticks * (16 + 64 * trace.axes.size()));

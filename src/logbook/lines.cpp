@@ -15,9 +15,10 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* event_kinds[] = {"state",          "fault",    "refused",   "step",   "step_refused", "wheel_refused",
-                                       "switch_refused", "override", "increment", "chosen", "layer",        "in_charge",
-                                       "move_refused",   "reduced",  "switched",  "gap",    "dropped",      "number_refused"};
+constexpr const char* event_kinds[] = {"state",         "fault",          "refused",       "step",      "step_refused",
+                                       "wheel_refused", "switch_refused", "override",      "increment", "chosen",
+                                       "layer",         "in_charge",      "move_refused",  "reduced",   "switched",
+                                       "gap",           "dropped",        "number_refused"};
 static_assert(std::size(event_kinds) == Event::kinds);
 constexpr const char* modes[] = {"off", "stand", "follow"};
 
@@ -68,16 +69,16 @@ TickLines::TickLines(const Rig& rig) : told_(rig.axes.size()), switched_(rig.swi
 
 void TickLines::readings(const TickRecord& tick) {
   list(line_, "r", tick.readings, [&](const Reading& r) {
-    fmt::format_to(std::back_inserter(line_), "[{},{},{},{},{},{}]", index(r.handset), control_number(r.control), r.sequence,
-                   (r.event - tick.now).count(), (r.arrival - tick.now).count(), r.raw);
+    fmt::format_to(std::back_inserter(line_), "[{},{},{},{},{},{}]", index(r.handset), control_number(r.control),
+                   r.sequence, (r.event - tick.now).count(), (r.arrival - tick.now).count(), r.raw);
     return true;
   });
 }
 
 void TickLines::reports(const TickRecord& tick) {
   list(line_, "m", tick.reports, [&](const LinkReport& r) {
-    fmt::format_to(std::back_inserter(line_), "[{},{},{},{},[", index(r.link), r.sequence, (r.measured - tick.now).count(),
-                   (r.arrival - tick.now).count());
+    fmt::format_to(std::back_inserter(line_), "[{},{},{},{},[", index(r.link), r.sequence,
+                   (r.measured - tick.now).count(), (r.arrival - tick.now).count());
     bool first = true;
     for (const AxisReport& axis : r.axes) {
       if (!first) line_ += ',';
@@ -126,8 +127,8 @@ void TickLines::events(const TickRecord& tick) {
   list(line_, "e", tick.events, [&](const Event& e) {
     fmt::format_to(std::back_inserter(line_), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}",
                    event_kinds[static_cast<std::size_t>(e.kind)], number(e.zone), name_of(e.state), about(e.cause).name,
-                   about(e.obstacle.what).name, number(e.obstacle.handset), number(e.obstacle.slot), number(e.obstacle.link),
-                   number(e.axis), number(e.target), e.number);
+                   about(e.obstacle.what).name, number(e.obstacle.handset), number(e.obstacle.slot),
+                   number(e.obstacle.link), number(e.axis), number(e.target), e.number);
     const int rest[] = {number(e.which), number(e.layer), number(e.by), number(e.obstacle.target)};
     // Later than the rest, and only where there is anything to tell.
     if (std::any_of(std::begin(rest), std::end(rest), [](int row) { return row >= 0; }))

@@ -64,7 +64,10 @@ std::vector<Panel> panels_of_axis(const Rig& rig, std::size_t a) {
     return {{"power", unit, {{a, Column::speed}}, {-full.speed, full.speed}},
             {"its change", unit + "/s", {{a, Column::accel}}, both(full.accel, full.decel)},
             {"jerk", unit + "/s²", {{a, Column::jerk}}, both(full.jerk, full.decel_jerk)}};
-  return {{"position", unit, {{a, Column::position}}, rig.axes[a].endless ? std::vector<double>{} : std::vector{l.low(), l.high()}},
+  return {{"position",
+           unit,
+           {{a, Column::position}},
+           rig.axes[a].endless ? std::vector<double>{} : std::vector{l.low(), l.high()}},
           {"speed", unit + "/s", {{a, Column::speed}}, {-full.speed, full.speed}},
           {"acceleration", unit + "/s²", {{a, Column::accel}}, both(full.accel, full.decel)},
           {"jerk", unit + "/s³", {{a, Column::jerk}}, both(full.jerk, full.decel_jerk)}};
@@ -80,8 +83,8 @@ std::string data_of(const Rehearsal& done, std::size_t first, std::size_t last) 
     for (const AxisTrace& a : done.trace.axes) {
       const double span = to_seconds(done.trace.length_of(t));
       const double jerk = t > 0 && span > 0 ? (a[t].accel - a[t - 1].accel) / span : 0;
-      fmt::format_to(out, " {:.4f} {:.4f} {:.3f} {:.2f} {:.4f} {:.4f}", a[t].position, a[t].speed, a[t].accel, jerk, a[t].real_position,
-                     a[t].real_speed);
+      fmt::format_to(out, " {:.4f} {:.4f} {:.3f} {:.2f} {:.4f} {:.4f}", a[t].position, a[t].speed, a[t].accel, jerk,
+                     a[t].real_position, a[t].real_speed);
     }
     data += '\n';
   }
@@ -97,9 +100,11 @@ std::string bands_of(const std::vector<State>& zone, const Trace& trace, std::si
     std::size_t end = t;
     while (end <= last && zone[end] == zone[t]) ++end;
     const double from = to_seconds(trace.at(t)), to = to_seconds(trace.at(end <= last ? end : last));
-    script += fmt::format("set object {} rect from {},0 to {},1 fc rgb '{}' fs solid noborder\n", object, from, to, colour_of(zone[t]));
+    script += fmt::format("set object {} rect from {},0 to {},1 fc rgb '{}' fs solid noborder\n", object, from, to,
+                          colour_of(zone[t]));
     if (to - from > whole / 25)
-      script += fmt::format("set label {} '{}' at {},0.5 center font ',9'\n", object, name_of(zone[t]), (from + to) / 2);
+      script +=
+          fmt::format("set label {} '{}' at {},0.5 center font ',9'\n", object, name_of(zone[t]), (from + to) / 2);
     ++object;
     t = end;
   }
@@ -112,7 +117,8 @@ std::string legend() {
   double x = 0.60;
   for (int i = 0; i < 5; ++i) {
     const State state = static_cast<State>(i);
-    script += fmt::format("set label {} '■' at screen {},0.975 tc rgb '{}' font ',13'\n", 900 + 2 * i, x, colour_of(state));
+    script +=
+        fmt::format("set label {} '■' at screen {},0.975 tc rgb '{}' font ',13'\n", 900 + 2 * i, x, colour_of(state));
     script += fmt::format("set label {} '{}' at screen {},0.975 font ',9'\n", 901 + 2 * i, name_of(state), x + 0.012);
     x += 0.06;
   }
@@ -124,7 +130,8 @@ std::string stops_of(const std::vector<State>& zone, const Trace& trace, std::si
   std::string script;
   for (std::size_t t = first + 1; t <= last; ++t)
     if (zone[t] != State::live && zone[t - 1] == State::live)
-      script += fmt::format("set arrow from {0},graph 0 to {0},graph 1 nohead dt 2 lc rgb '#999999'\n", to_seconds(trace.at(t)));
+      script += fmt::format("set arrow from {0},graph 0 to {0},graph 1 nohead dt 2 lc rgb '#999999'\n",
+                            to_seconds(trace.at(t)));
   return script;
 }
 
@@ -138,7 +145,9 @@ std::string quoted(const std::string& text) {
 }
 
 std::string curves_of(const Rig& rig, const Panel& panel, const std::string& data) {
-  const auto column = [](const Curve& curve, Column which) { return 2 + columns * curve.axis + static_cast<std::size_t>(which); };
+  const auto column = [](const Curve& curve, Column which) {
+    return 2 + columns * curve.axis + static_cast<std::size_t>(which);
+  };
   std::string script;
   const auto add = [&](const std::string& curve) { script += (script.empty() ? "plot " : ", ") + curve; };
   for (const double limit : panel.limits) add(fmt::format("{} with lines lw 1 dt 2 lc rgb '#999999' notitle", limit));
@@ -147,24 +156,30 @@ std::string curves_of(const Rig& rig, const Panel& panel, const std::string& dat
     const bool measured = curve.column == Column::position || curve.column == Column::speed;
     if (measured)
       add(fmt::format("'{}' using 1:{} with lines lw 1 dt 3 lc rgb '{}' notitle", data,
-                      column(curve, curve.column == Column::speed ? Column::machine_speed : Column::machine_position), colour));
+                      column(curve, curve.column == Column::speed ? Column::machine_speed : Column::machine_position),
+                      colour));
     add(fmt::format("'{}' using 1:{} with {} lw 1.6 lc rgb '{}' title \"{}\"", data, column(curve, curve.column),
                     curve.column == Column::jerk ? "steps" : "lines", colour, rig.axes[curve.axis].name));
   }
   return script + "\n";
 }
 
-std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<Panel>& panels, const std::string& terminal,
-                      const std::string& picture, const std::string& data, std::size_t first, std::size_t last) {
+std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<Panel>& panels,
+                      const std::string& terminal, const std::string& picture, const std::string& data,
+                      std::size_t first, std::size_t last) {
   const double from = to_seconds(done.trace.at(first)), to = to_seconds(done.trace.at(last));
   std::string s = fmt::format(
-      "set terminal {}\nset output '{}'\nset encoding utf8\nset multiplot\nset xrange [{}:{}]\nset lmargin at screen 0.08\n"
+      "set terminal {}\nset output '{}'\nset encoding utf8\nset multiplot\nset xrange [{}:{}]\nset lmargin at screen "
+      "0.08\n"
       "set rmargin at screen 0.88\nset key outside right top samplen 1.5 font ',10'\nset tics font ',10'\n",
       terminal, picture, from, to);
-  s += fmt::format("set label 999 \"{}\" at screen 0.08,0.975 font ',13'\n", quoted(rig.title.empty() ? rig.path : rig.title));
-  s += "set tmargin at screen 0.95\nset bmargin at screen 0.92\nset yrange [0:1]\nunset ytics\nset format x ''\nset border 0\nunset key\n";
+  s += fmt::format("set label 999 \"{}\" at screen 0.08,0.975 font ',13'\n",
+                   quoted(rig.title.empty() ? rig.path : rig.title));
+  s += "set tmargin at screen 0.95\nset bmargin at screen 0.92\nset yrange [0:1]\nunset ytics\nset format x ''\nset "
+       "border 0\nunset key\n";
   s += bands_of(done.trace.zones.front(), done.trace, first, last) + legend();
-  s += "plot NaN notitle\nunset object\nunset label\nset border 31 lc rgb '#888888'\nset grid xtics ytics lt 1 lw 0.6 lc rgb "
+  s += "plot NaN notitle\nunset object\nunset label\nset border 31 lc rgb '#888888'\nset grid xtics ytics lt 1 lw 0.6 "
+       "lc rgb "
        "'#e4e4e4'\nset key\nset ytics autofreq\nset yrange [*:*]\nset offsets 0,0,graph 0.05,graph 0.05\n";
   s += stops_of(done.trace.zones.front(), done.trace, first, last);
   const double top = 0.89, bottom = 0.085, gap = 0.022;
@@ -174,10 +189,11 @@ std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<P
   for (std::size_t i = 0; i < panels.size(); ++i) {
     const double upper = top - static_cast<double>(i) * height;
     const bool lowest = i + 1 == panels.size();
-    s += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\nset ylabel '{}, {}' font ',10' offset 0.5\n", upper,
-                     upper - height + gap, panels[i].title, panels[i].unit);
+    s += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\nset ylabel '{}, {}' font ',10' offset 0.5\n",
+                     upper, upper - height + gap, panels[i].title, panels[i].unit);
     if (lowest)
-      s += "set format x '%g'\nset xlabel 'time, s     (solid: commanded, dotted: the simulated machine, dashed: limits)' font ',11'\n";
+      s += "set format x '%g'\nset xlabel 'time, s     (solid: commanded, dotted: the simulated machine, dashed: "
+           "limits)' font ',11'\n";
     s += curves_of(rig, panels[i], data);
   }
   return s + "unset multiplot\n";
@@ -207,9 +223,11 @@ bool save(const std::string& path, const std::string& text) {
 
 }  // namespace
 
-std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path, const PlotView& view) {
+std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path,
+                                      const PlotView& view) {
   const bool svg = path.ends_with(".svg");
-  if (!svg && !path.ends_with(".png")) return fmt::format("'{}': the ending decides the format; take .png or .svg", path);
+  if (!svg && !path.ends_with(".png"))
+    return fmt::format("'{}': the ending decides the format; take .png or .svg", path);
   if (path.find('\'') != std::string::npos) return fmt::format("'{}': a path without a quote is wanted", path);
   const Trace& trace = done.trace;
   std::size_t first = 0, last = trace.ticks - 1, axis = 0;
@@ -219,7 +237,8 @@ std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, con
   if (span) {
     const double end = to_seconds(trace.at(last));
     if (!(span->from_s >= 0 && span->to_s > span->from_s && span->from_s < end))
-      return fmt::format("a span from {:g} to {:g} s is not inside the session's {:g} s", span->from_s, span->to_s, end);
+      return fmt::format("a span from {:g} to {:g} s is not inside the session's {:g} s", span->from_s, span->to_s,
+                         end);
     first = trace.tick_of(Time{from_seconds(span->from_s)});
     last = std::min(last, trace.tick_of(Time{from_seconds(span->to_s)}));
   }
@@ -228,8 +247,8 @@ std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, con
   const std::string terminal = svg ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
                                    : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
   if (!save(data.path(), data_of(done, first, last)) ||
-      !save(script.path(), script_of(rig, done, view.axis.empty() ? panels_of_all(rig) : panels_of_axis(rig, axis), terminal,
-                                     picture.path(), data.path(), first, last)))
+      !save(script.path(), script_of(rig, done, view.axis.empty() ? panels_of_all(rig) : panels_of_axis(rig, axis),
+                                     terminal, picture.path(), data.path(), first, last)))
     return fmt::format("cannot write beside '{}'; check the folder and its permissions", path);
   if (std::system(fmt::format("gnuplot '{}' >/dev/null 2>&1", script.path()).c_str()) != 0)
     return "gnuplot did not draw the plot; is the package gnuplot-nox installed?";

@@ -31,7 +31,8 @@ const Json& at(const Json& json, const char* key) {
 
 std::int64_t whole(const Json& json, std::int64_t least, std::int64_t most) {
   if (!json.is_number_integer()) throw Wrong{"a whole number is wanted"};
-  if (json.is_number_unsigned() && json.get<std::uint64_t>() > static_cast<std::uint64_t>(std::numeric_limits<std::int64_t>::max()))
+  if (json.is_number_unsigned() &&
+      json.get<std::uint64_t>() > static_cast<std::uint64_t>(std::numeric_limits<std::int64_t>::max()))
     throw Wrong{"a number is too great"};
   const auto value = json.get<std::int64_t>();
   if (value < least || value > most) throw Wrong{fmt::format("{} is outside {} to {}", value, least, most)};
@@ -57,8 +58,8 @@ const Json& row(const Json& json, std::size_t size) {
   return json;
 }
 
-/// Whether a line's lists and objects lie in one another no deeper than any record's do. What is parsed takes some 40 bytes for
-/// each byte of a line, but lists that are opened and never closed would take more.
+/// Whether a line's lists and objects lie in one another no deeper than any record's do. What is parsed takes some 40
+/// bytes for each byte of a line, but lists that are opened and never closed would take more.
 bool shallow(std::string_view line) {
   constexpr int deepest = 16;
   int depth = 0;
@@ -95,7 +96,10 @@ class LogbookReader::Work {
     }
     read_head();
   }
-  Work(std::string text, const std::string& name) : name_(name), in_(std::make_unique<std::istringstream>(std::move(text))) { read_head(); }
+  Work(std::string text, const std::string& name)
+      : name_(name), in_(std::make_unique<std::istringstream>(std::move(text))) {
+    read_head();
+  }
 
   bool next(LogRecord& record) {
     if (!cut_.empty() || closed_ || !next_line()) return false;
@@ -155,9 +159,11 @@ class LogbookReader::Work {
                fmt::format("this program reads versions up to {}; take a newer one", logbook_version));
       read_head(head);
     } catch (const Json::exception& error) {
-      refuse(Code::syntax, fmt::format("the head is not understood: {}", error.what()), "the line that `gyrax run` wrote");
+      refuse(Code::syntax, fmt::format("the head is not understood: {}", error.what()),
+             "the line that `gyrax run` wrote");
     } catch (const Wrong& wrong) {
-      refuse(Code::syntax, fmt::format("the head is not understood: {}", wrong.what), "the line that `gyrax run` wrote");
+      refuse(Code::syntax, fmt::format("the head is not understood: {}", wrong.what),
+             "the line that `gyrax run` wrote");
     }
   }
 
@@ -195,7 +201,8 @@ class LogbookReader::Work {
       record.number = static_cast<std::uint64_t>(whole(json["lost"], 0, most_ns));
     } else if (json.contains("seated")) {
       record.kind = LogRecord::Kind::seated;
-      record.text = fmt::format("{} ({}) is handset '{}'", text(at(json, "device")), text(at(json, "id")), text(json["seated"]));
+      record.text =
+          fmt::format("{} ({}) is handset '{}'", text(at(json, "device")), text(at(json, "id")), text(json["seated"]));
     } else {
       throw Wrong{"no kind of record is like it"};
     }
@@ -210,7 +217,8 @@ class LogbookReader::Work {
     };
     const auto kind = static_cast<ControlKind>(whole(at(json, "kind"), 0, 3));
     if (!at(json, "reversed").is_boolean()) throw Wrong{"reversed is true or false"};
-    const auto made = Calibration::make(kind, raw("minimum"), raw("centre"), raw("maximum"), json["reversed"].get<bool>());
+    const auto made =
+        Calibration::make(kind, raw("minimum"), raw("centre"), raw("maximum"), json["reversed"].get<bool>());
     if (!made) throw Wrong{"minimum, centre and maximum do not go together"};
     record.calibration = *made;
   }
@@ -234,12 +242,14 @@ class LogbookReader::Work {
     Reading reading;
     reading.handset = id_at<HandsetId>(static_cast<std::size_t>(whole(r[0], 0, max_handsets - 1)));
     const auto control = whole(r[1], -2, static_cast<std::int64_t>(controls_.size()) - 1);
-    reading.control = control == -1 ? ControlId::presence : control == -2 ? ControlId::gap : controls_[static_cast<std::size_t>(control)];
+    reading.control = control == -1   ? ControlId::presence
+                      : control == -2 ? ControlId::gap
+                                      : controls_[static_cast<std::size_t>(control)];
     reading.sequence = static_cast<std::uint32_t>(whole(r[2], 0, std::numeric_limits<std::uint32_t>::max()));
     reading.event = time_at(now, r[3]);
     reading.arrival = time_at(now, r[4]);
-    reading.raw =
-        static_cast<std::int32_t>(whole(r[5], std::numeric_limits<std::int32_t>::min(), std::numeric_limits<std::int32_t>::max()));
+    reading.raw = static_cast<std::int32_t>(
+        whole(r[5], std::numeric_limits<std::int32_t>::min(), std::numeric_limits<std::int32_t>::max()));
     return reading;
   }
 
@@ -266,7 +276,8 @@ class LogbookReader::Work {
 };
 
 LogbookReader::LogbookReader(const std::string& path) : work_(std::make_unique<Work>(path)) {}
-LogbookReader::LogbookReader(std::string text, const std::string& name) : work_(std::make_unique<Work>(std::move(text), name)) {}
+LogbookReader::LogbookReader(std::string text, const std::string& name)
+    : work_(std::make_unique<Work>(std::move(text), name)) {}
 LogbookReader::~LogbookReader() = default;
 const Rig& LogbookReader::rig() const noexcept { return work_->rig_; }
 const Build& LogbookReader::build() const noexcept { return work_->build_; }

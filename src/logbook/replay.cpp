@@ -31,7 +31,8 @@ struct Reported {
 std::string differing_row(const Json& was, const Json& is) {
   const std::size_t most = std::max(was.size(), is.size());
   for (std::size_t i = 0; i < most; ++i) {
-    const std::string before = i < was.size() ? was[i].dump() : "nothing", now = i < is.size() ? is[i].dump() : "nothing";
+    const std::string before = i < was.size() ? was[i].dump() : "nothing",
+                      now = i < is.size() ? is[i].dump() : "nothing";
     if (before != now) return fmt::format("{} in the logbook, {} now", before, now);
   }
   return {};
@@ -41,12 +42,15 @@ std::string what_differs(const Rig& rig, const LogRecord& record, std::uint64_t 
   const Json was = Json::parse(record.text), is = Json::parse(now);
   const auto list = [](const Json& line, const char* key) { return line.contains(key) ? line[key] : Json::array(); };
   std::string what = "the line reads otherwise";
-  for (const auto& [key, name] : {std::pair{"c", "a command"}, std::pair{"s", "a switch"}, std::pair{"e", "an event"}}) {
+  for (const auto& [key, name] :
+       {std::pair{"c", "a command"}, std::pair{"s", "a switch"}, std::pair{"e", "an event"}}) {
     const std::string row = differing_row(list(was, key), list(is, key));
     if (row.empty()) continue;
     const Json& first = list(was, key).empty() ? list(is, key) : list(was, key);
-    const bool axis = *key == 'c' && !first.empty() && first[0][0].is_number_unsigned() && first[0][0].get<std::size_t>() < rig.axes.size();
-    what = fmt::format("{}{}: {}", name, axis ? " from axis " + rig.axes[first[0][0].get<std::size_t>()].name + " on" : "", row);
+    const bool axis = *key == 'c' && !first.empty() && first[0][0].is_number_unsigned() &&
+                      first[0][0].get<std::size_t>() < rig.axes.size();
+    what = fmt::format("{}{}: {}", name,
+                       axis ? " from axis " + rig.axes[first[0][0].get<std::size_t>()].name + " on" : "", row);
     break;
   }
   return fmt::format("tick {} (line {}) at {:.6f} s differs: {}", tick, record.line, to_seconds(record.now), what);
@@ -67,18 +71,21 @@ Replay replay(const std::string& path, std::optional<PlotSpan> span) {
   Time last{};
   for (LogRecord record; log.next(record);) {
     if (record.kind == LogRecord::Kind::calibrate) engine.calibrate(record.slot, record.calibration);
-    if (record.kind == LogRecord::Kind::seated) made.notes.push_back(fmt::format("{:.3f} s: {}", to_seconds(last), record.text));
+    if (record.kind == LogRecord::Kind::seated)
+      made.notes.push_back(fmt::format("{:.3f} s: {}", to_seconds(last), record.text));
     if (record.kind == LogRecord::Kind::end) made.notes.push_back(record.text);
     if (record.kind == LogRecord::Kind::lost) {
-      made.notes.push_back(fmt::format("{} records are missing after {:.3f} s: the disk was too slow or full; the replay ends there",
-                                       record.number, to_seconds(last)));
+      made.notes.push_back(
+          fmt::format("{} records are missing after {:.3f} s: the disk was too slow or full; the replay ends there",
+                      record.number, to_seconds(last)));
       break;
     }
     if (record.kind != LogRecord::Kind::tick) continue;
     engine.tick({record.now, record.readings, record.reports, record.end}, out.view());
     events.clear();
     for (Event event; out.events.read(event);) events.push_back(event);
-    const std::string& now = lines.line({record.now, record.end, record.readings, record.reports, out.commands, out.switches, events});
+    const std::string& now =
+        lines.line({record.now, record.end, record.readings, record.reports, out.commands, out.switches, events});
     if (made.same && now != record.text) {
       made.same = false;
       made.difference = what_differs(made.rig, record, made.ticks, now);
@@ -98,14 +105,16 @@ Replay replay(const std::string& path, std::optional<PlotSpan> span) {
   made.done.took_s = made.took_s;
   made.session.title = fmt::format("Run of {}", log.started());
   made.session.length = last.time_since_epoch();
-  for (std::size_t h = 0; h < made.rig.handsets.size(); ++h) made.done.readings_lost += engine.signal().lost(id_at<HandsetId>(h));
+  for (std::size_t h = 0; h < made.rig.handsets.size(); ++h)
+    made.done.readings_lost += engine.signal().lost(id_at<HandsetId>(h));
   if (!log.cut().empty()) made.notes.push_back(log.cut());
   const Build here = this_build();
   if (log.build().binary != here.binary || here.binary.empty())
-    made.notes.push_back(
-        fmt::format("written by another build of the program (version {}): the same bits are not promised", log.build().version));
+    made.notes.push_back(fmt::format(
+        "written by another build of the program (version {}): the same bits are not promised", log.build().version));
   if (log.build().processor != here.processor)
-    made.notes.push_back(fmt::format("written on another kind of processor ({}): the same bits are not promised", log.build().processor));
+    made.notes.push_back(fmt::format("written on another kind of processor ({}): the same bits are not promised",
+                                     log.build().processor));
   return made;
 }
 

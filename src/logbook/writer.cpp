@@ -78,7 +78,8 @@ class Unpacker {
 };
 
 std::string now_utc(const char* pattern) {
-  return fmt::format(fmt::runtime(pattern), fmt::gmtime(std::chrono::system_clock::to_time_t(std::chrono::system_clock::now())));
+  return fmt::format(fmt::runtime(pattern),
+                     fmt::gmtime(std::chrono::system_clock::to_time_t(std::chrono::system_clock::now())));
 }
 
 }  // namespace
@@ -88,7 +89,8 @@ class LogbookWriter::Work {
   Work(const Rig& rig, const std::string& path, Options options)
       : rig_(rig), options_(std::move(options)), ring_(options_.ring), room_(max_record), lines_(rig) {
     fd_ = ::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
-    if (fd_ < 0) throw std::system_error(errno, std::generic_category(), fmt::format("cannot make the logbook '{}'", path));
+    if (fd_ < 0)
+      throw std::system_error(errno, std::generic_category(), fmt::format("cannot make the logbook '{}'", path));
     head_ = header_line(rig, this_build(), now_utc("{:%Y-%m-%dT%H:%M:%SZ}")) + "\n";
     waiting_ = head_;
     thread_ = std::thread([this] { run(); });
@@ -248,8 +250,8 @@ class LogbookWriter::Work {
     ++ticks_in_piece_;
   }
 
-  /// Writes what waits, whole lines or nothing, and returns whether it did: what the disk took of a piece that it then refused is cut off
-  /// again.
+  /// Writes what waits, whole lines or nothing, and returns whether it did: what the disk took of a piece that it then
+  /// refused is cut off again.
   bool flush() {
     if (waiting_.empty()) return true;
     std::error_code error;
@@ -313,7 +315,9 @@ LogbookWriter::LogbookWriter(const Rig& rig, const std::string& path, Options op
 LogbookWriter::~LogbookWriter() = default;
 
 void LogbookWriter::tick(const TickRecord& record) noexcept { work_->tick(record); }
-void LogbookWriter::calibrate(SlotId slot, const Calibration& calibration) noexcept { work_->calibrate(slot, calibration); }
+void LogbookWriter::calibrate(SlotId slot, const Calibration& calibration) noexcept {
+  work_->calibrate(slot, calibration);
+}
 void LogbookWriter::seated(HandsetId handset, std::size_t number) noexcept { work_->seated(handset, number); }
 std::uint64_t LogbookWriter::lost() const noexcept { return work_->lost(); }
 LogbookWriter::Closed LogbookWriter::close(const std::string& account) { return work_->close(account); }
@@ -323,7 +327,8 @@ std::string default_logbook_path() {
   const char* const state = std::getenv("XDG_STATE_HOME");
   const char* const home = std::getenv("HOME");
   const fs::path folder =
-      (state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state") / "gyrax";
+      (state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state") /
+      "gyrax";
   fs::create_directories(folder);
   const std::string stem = now_utc("run-{:%Y%m%d-%H%M%S}");
   fs::path path = folder / (stem + ".jsonl");

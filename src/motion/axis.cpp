@@ -7,9 +7,13 @@
 namespace gyrax {
 namespace {
 
-double within(double value, double low, double high) noexcept { return value < low ? low : value > high ? high : value; }
+double within(double value, double low, double high) noexcept {
+  return value < low ? low : value > high ? high : value;
+}
 
-double share_of(double share) noexcept { return share > AxisMotion::min_share ? lesser(share, 1) : AxisMotion::min_share; }
+double share_of(double share) noexcept {
+  return share > AxisMotion::min_share ? lesser(share, 1) : AxisMotion::min_share;
+}
 
 /// Hears of a change of speed no more than one span of it.
 struct OneSpan {
@@ -143,7 +147,9 @@ void AxisMotion::stop() noexcept {
   ask(Wish::rest, 0);
 }
 
-bool AxisMotion::inside(Nano goal) const noexcept { return from_nano(goal) >= limits_.low() && from_nano(goal) <= limits_.high(); }
+bool AxisMotion::inside(Nano goal) const noexcept {
+  return from_nano(goal) >= limits_.low() && from_nano(goal) <= limits_.high();
+}
 
 Nano AxisMotion::rest_point() const noexcept {
   if (pending_ || counted_) return goal_;
@@ -174,7 +180,8 @@ AxisMotion::Step AxisMotion::step(Nano by) noexcept {
                                  : from_nano(goal) >= limits_.low() && from_nano(from) > limits_.high();
   if (!inside(goal) && !leads_back) return Step::beyond_travel;
   const double owed = from_nano(goal) - state_.p;
-  if ((by > 0) == (owed > 0) && size(owed) > static_cast<double>(most_pending) * size(from_nano(by))) return Step::too_many;
+  if ((by > 0) == (owed > 0) && size(owed) > static_cast<double>(most_pending) * size(from_nano(by)))
+    return Step::too_many;
   pending_ = true;
   aim(goal);
   counted_ = false;

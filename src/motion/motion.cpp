@@ -9,7 +9,8 @@ namespace {
 
 /// The greatest speed, either way, that a state leads to if its acceleration is taken off at once.
 double unavoidable_speed(const AxisState& state, const MotionLimits& limits) noexcept {
-  const double v = size(state.v), settled = settled_speed(v, state.v * state.a < 0 ? -size(state.a) : size(state.a), limits);
+  const double v = size(state.v),
+               settled = settled_speed(v, state.v * state.a < 0 ? -size(state.a) : size(state.a), limits);
   return settled < 0 ? greater(v, -settled * limits.decel_jerk / limits.jerk) : greater(v, settled);
 }
 
@@ -54,7 +55,8 @@ void Motion::ask(std::size_t group, std::span<const Request> requests, const Sca
     ask_capped(setup, requests, scale);
     return;
   }
-  for (const AxisId axis : setup.axes) ask_axis(axes_[index(axis)], requests[index(axis)], scale.speed_of(axis), scale.accel);
+  for (const AxisId axis : setup.axes)
+    ask_axis(axes_[index(axis)], requests[index(axis)], scale.speed_of(axis), scale.accel);
 }
 
 bool Motion::at_rest(const GroupSetup& group) const noexcept {
@@ -108,8 +110,8 @@ bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, cons
   return true;
 }
 
-/// Shares the path speed out: each axis's speed limit for this tick, in limit_. An axis that slows down goes on to use what its speed
-/// still is, so that no other gains more than what is left.
+/// Shares the path speed out: each axis's speed limit for this tick, in limit_. An axis that slows down goes on to use
+/// what its speed still is, so that no other gains more than what is left.
 void Motion::limit_speeds(const GroupSetup& group, double cap) noexcept {
   const std::size_t n = group.axes.size();
   identity_share({wanted_.data(), n}, {wanted_.data(), n}, cap, {limit_.data(), n});

@@ -46,10 +46,12 @@ double stop_distance(double v, const MotionLimits& limits) noexcept {
 }
 
 /// Two positions that differ by rounding alone, for moves of this size.
-double rounding(double p, double target, double way) noexcept { return 1e-15 * (size(p) + size(target)) + 1e-12 * size(way) + 1e-15; }
+double rounding(double p, double target, double way) noexcept {
+  return 1e-15 * (size(p) + size(target)) + 1e-12 * size(way) + 1e-15;
+}
 
-/// A move to the right of where the fastest stop ends: with the start at 0 and `way` > stop. Everything here is told to the
-/// writer facing the way that the real move goes.
+/// A move to the right of where the fastest stop ends: with the start at 0 and `way` > stop. Everything here is told to
+/// the writer facing the way that the real move goes.
 class Rightward {
  public:
   Rightward(double v, double a, double way, const MotionLimits& limits, Facing<ProfileWriter> out) noexcept
@@ -73,7 +75,9 @@ class Rightward {
 
  private:
   /// Where the move ends if it goes to the speed `peak` first, at no acceleration, and brakes from there.
-  double way_by(double peak) const noexcept { return p_ + sum_of_change({0, v_, a_}, peak, in_force_).p + stop_distance(peak, in_force_); }
+  double way_by(double peak) const noexcept {
+    return p_ + sum_of_change({0, v_, a_}, peak, in_force_).p + stop_distance(peak, in_force_);
+  }
 
   /// The least speed to the right at which there is no acceleration on the way to more.
   double slowest_peak() const noexcept {
@@ -121,16 +125,16 @@ class Rightward {
       return sum_of_change({sum.p, sum.v, sum.a}, 0, in_force_).p - (way_ - p_);
     };
     const double exact = rounding(0, way_, way_);
-    const Bracket found =
-        narrow({a_, over(a_), 0, over(0)}, over, [&](const Bracket& b) { return -b.f_low <= exact || b.f_high <= exact; });
+    const Bracket found = narrow({a_, over(a_), 0, over(0)}, over,
+                                 [&](const Bracket& b) { return -b.f_low <= exact || b.f_high <= exact; });
     const double a = -found.f_low <= found.f_high ? found.low : found.high;
     const Sum sum = raised(a);
     out_.stretch((a - a_) / in_force_.decel_jerk, in_force_.decel_jerk, a);
     tell_speed_change(sum.v, a, 0, in_force_, out_);
   }
 
-  /// Above the speed, and even coming down to it as fast as can be would rest too late: brakes as for a stop until the speed
-  /// is right. The move goes on from there.
+  /// Above the speed, and even coming down to it as fast as can be would rest too late: brakes as for a stop until the
+  /// speed is right. The move goes on from there.
   void tell_slowing_down() noexcept {
     SlowedDown slowed{in_force_.speed, out_, {0, v_, a_, 0}};
     tell_speed_change(v_, a_, 0, in_force_, slowed);

@@ -102,8 +102,8 @@ void decel_through(double v, double a, double through, const MotionLimits& limit
   out.arrive(0);
 }
 
-/// The acceleration with which a standstill is passed best on the way to a speed `back` ≥ 0 the other way: as much as both
-/// sides allow and as can be reached. a ≤ 0.
+/// The acceleration with which a standstill is passed best on the way to a speed `back` ≥ 0 the other way: as much as
+/// both sides allow and as can be reached. a ≤ 0.
 inline double best_through(double v, double a, double back, const MotionLimits& limits) noexcept {
   const double reachable = std::sqrt(lesser(2 * limits.jerk * back, 2 * limits.decel_jerk * v + a * a));
   return lesser(lesser(limits.accel, limits.decel), reachable);
@@ -111,14 +111,16 @@ inline double best_through(double v, double a, double back, const MotionLimits& 
 
 /// From v ≥ 0 through a standstill to a speed `back` ≥ 0 the other way.
 template <class Listener>
-void turn_round(double v, double a, double through, double back, const MotionLimits& limits, Facing<Listener> out) noexcept {
+void turn_round(double v, double a, double through, double back, const MotionLimits& limits,
+                Facing<Listener> out) noexcept {
   decel_through(v, a, through, limits, out);
   change_speed_forward(0, through, back, limits, out.turned());
 }
 
 /// From v ≥ 0 (and a ≥ 0 where v = 0) to any velocity.
 template <class Listener>
-void change_speed_from_forward(double v, double a, double to, const MotionLimits& limits, Facing<Listener> out) noexcept {
+void change_speed_from_forward(double v, double a, double to, const MotionLimits& limits,
+                               Facing<Listener> out) noexcept {
   const double settled = settled_speed(v, a, limits);
   if (settled >= 0 && to >= 0) {
     change_speed_forward(v, a, to, limits, out);

@@ -12,7 +12,9 @@ void with(const std::variant<Kinds...>& drive, F f) noexcept {
 
 }  // namespace
 
-AxisWord CountedMap::word(const AxisCommand& command) const noexcept { return {command.mode, to_nano(command.p), to_nano(command.v)}; }
+AxisWord CountedMap::word(const AxisCommand& command) const noexcept {
+  return {command.mode, to_nano(command.p), to_nano(command.v)};
+}
 
 bool is_place(const Drive& drive) noexcept {
   bool place = true;

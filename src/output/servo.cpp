@@ -5,7 +5,8 @@
 
 namespace gyrax {
 
-std::optional<ServoMap> ServoMap::make(double low, double high, int low_us, int high_us, bool reversed, int trim_us) noexcept {
+std::optional<ServoMap> ServoMap::make(double low, double high, int low_us, int high_us, bool reversed,
+                                       int trim_us) noexcept {
   if (!(is_position(low) && is_position(high) && low < high)) return std::nullopt;
   if (low_us < min_us || high_us > max_us || low_us >= high_us) return std::nullopt;
   if (trim_us <= low_us - high_us || trim_us >= high_us - low_us) return std::nullopt;

@@ -2,7 +2,8 @@
 
 namespace gyrax {
 
-Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal& signal, const Links& links, Time now) noexcept {
+Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal& signal, const Links& links,
+                    Time now) noexcept {
   for (const HandsetId handset : zone.handsets) {
     if (!has(counted_on, handset)) continue;
     const HandsetHealth health = signal.health(handset, now);
@@ -14,21 +15,24 @@ Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal&
   return {};
 }
 
-Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge, std::span<const LinkId> measured_by,
-                        const Signal& signal, const Links& links, Time now) noexcept {
+Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
+                        std::span<const LinkId> measured_by, const Signal& signal, const Links& links,
+                        Time now) noexcept {
   if (const Obstacle loss = first_loss(zone, counted_on, signal, links, now); loss.what != Interlock::none) return loss;
   for (const SlotId slot : zone.stops) {
     const Sample& sample = signal.sample(slot);
     const HandsetId handset = signal.setup(slot).handset;
     if (sample.known && !sample.neutral()) return {.what = Interlock::stop_held, .handset = handset, .slot = slot};
-    if (!sample.known && has(counted_on, handset)) return {.what = Interlock::unreported, .handset = handset, .slot = slot};
+    if (!sample.known && has(counted_on, handset))
+      return {.what = Interlock::unreported, .handset = handset, .slot = slot};
   }
   for (const AxisId axis : zone.axes)
     if (const LinkId link = measured_by[index(axis)]; link != no<LinkId> && !links.measured(axis).measured)
       return {.what = Interlock::no_position, .link = link};
   for (const SlotId slot : zone.followed) {
     const HandsetId handset = signal.setup(slot).handset;
-    if (has(in_charge, handset) && !signal.sample(slot).known) return {.what = Interlock::unreported, .handset = handset, .slot = slot};
+    if (has(in_charge, handset) && !signal.sample(slot).known)
+      return {.what = Interlock::unreported, .handset = handset, .slot = slot};
   }
   for (const SlotId slot : zone.controls) {
     const Sample& sample = signal.sample(slot);

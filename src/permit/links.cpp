@@ -4,7 +4,10 @@
 namespace gyrax {
 
 Links::Links(std::span<const LinkSetup> links, std::span<const Wiring> axes)
-    : links_(links.begin(), links.end()), wiring_(axes.begin(), axes.end()), states_(links.size()), axes_(axes.size()) {}
+    : links_(links.begin(), links.end()),
+      wiring_(axes.begin(), axes.end()),
+      states_(links.size()),
+      axes_(axes.size()) {}
 
 bool Links::holds(const LinkReport& report, Time now) const noexcept {
   const State& last = states_[index(report.link)];
@@ -23,7 +26,8 @@ Cause Links::accept(const LinkReport& report, Time now) noexcept {
   if (!holds(report, now)) return Cause::report_invalid;
   states_[index(report.link)] = {true, report.sequence, report.measured, report.arrival};
   for (std::size_t axis = 0; axis < wiring_.size(); ++axis) {
-    if (wiring_[axis].link == report.link && wiring_[axis].channel < report.axes.size()) axes_[axis] = report.axes[wiring_[axis].channel];
+    if (wiring_[axis].link == report.link && wiring_[axis].channel < report.axes.size())
+      axes_[axis] = report.axes[wiring_[axis].channel];
   }
   return Cause::none;
 }

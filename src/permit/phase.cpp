@@ -55,7 +55,9 @@ static_assert(everywhere([](Phase from, PermitEvent e, Phase to) {
   return to == end[static_cast<std::size_t>(severity(from))];
 }));
 // 7. Live is left through stopping only.
-static_assert(everywhere([](Phase from, PermitEvent, Phase to) { return from != Phase::live || to == Phase::live || stopping(to); }));
+static_assert(everywhere([](Phase from, PermitEvent, Phase to) {
+  return from != Phase::live || to == Phase::live || stopping(to);
+}));
 // 8. Rest never starts anything: it leads to live from live alone.
 static_assert(everywhere([](Phase from, PermitEvent e, Phase to) {
   return e != PermitEvent::rest || to != Phase::live || from == Phase::live;

@@ -43,21 +43,23 @@ Player::Player(const Session& session, const Rig& rig) {
   const auto check = [&](const std::string& name, const std::vector<std::string>& known, const char* kind, int line) {
     const auto at = std::find(known.begin(), known.end(), name);
     if (at != known.end()) return at - known.begin();
-    problems.push_back({Code::unknown_name, session.path, line, line > 0 ? 1 : 0, "", fmt::format("the rig has no {} '{}'", kind, name),
-                        "it has: " + listed(known), nearest(name, known)});
+    problems.push_back({Code::unknown_name, session.path, line, line > 0 ? 1 : 0, "",
+                        fmt::format("the rig has no {} '{}'", kind, name), "it has: " + listed(known),
+                        nearest(name, known)});
     return std::ptrdiff_t{-1};
   };
   for (const SessionHandset& handset : session.handsets) {
     const auto row = check(handset.name, rig.handsets, "handset", 0);
     if (row >= 0)
-      decode(handset, rig.seats[static_cast<std::size_t>(row)], id_at<HandsetId>(static_cast<std::size_t>(row)), Time{session.length},
-             readings_);
+      decode(handset, rig.seats[static_cast<std::size_t>(row)], id_at<HandsetId>(static_cast<std::size_t>(row)),
+             Time{session.length}, readings_);
   }
   for (const SessionFault& fault : session.faults)
-    check(fault.link.empty() ? fault.axis : fault.link, names_of(rig, !fault.link.empty()), fault.link.empty() ? "axis" : "link",
-          fault.line);
+    check(fault.link.empty() ? fault.axis : fault.link, names_of(rig, !fault.link.empty()),
+          fault.link.empty() ? "axis" : "link", fault.line);
   if (!problems.empty()) throw SessionError(std::move(problems));
-  std::stable_sort(readings_.begin(), readings_.end(), [](const Reading& a, const Reading& b) { return a.arrival < b.arrival; });
+  std::stable_sort(readings_.begin(), readings_.end(),
+                   [](const Reading& a, const Reading& b) { return a.arrival < b.arrival; });
 }
 
 std::span<const Reading> Player::until(Time now) noexcept {

@@ -38,16 +38,19 @@ void write_story(Out out, const Summary& s) {
 }
 
 void write_moves(Out out, const Rig& rig, const Summary& s) {
-  fmt::format_to(out, "\nWhat moved{:>24}{:>20}{:>13}{:>14}{:>16}\n", "asked", "from → to", "travelled", "fastest", "machine at");
+  fmt::format_to(out, "\nWhat moved{:>24}{:>20}{:>13}{:>14}{:>16}\n", "asked", "from → to", "travelled", "fastest",
+                 "machine at");
   for (const MoveSummary& m : s.moves) {
     const AxisInfo& axis = info(rig, m.axis);
     if (axis.motor) {
-      fmt::format_to(out, "  {:<10}{:>22}{:>20}{:>13}{:>14}\n", axis.name, asked_for(m), "motor", "", fmt::format("{:.1f} %", m.fastest));
+      fmt::format_to(out, "  {:<10}{:>22}{:>20}{:>13}{:>14}\n", axis.name, asked_for(m), "motor", "",
+                     fmt::format("{:.1f} %", m.fastest));
       continue;
     }
     fmt::format_to(out, "  {:<10}{:>22}{:>20}{:>13}{:>14}{:>16}\n", axis.name, asked_for(m),
-                   fmt::format("{:.3f} → {:.3f}", tidy(m.first), tidy(m.last)), fmt::format("{:.1f} {}", m.travelled, axis.unit),
-                   fmt::format("{:.1f} {}/s", m.fastest, axis.unit), fmt::format("{:.3f} {}", tidy(m.real_last), axis.unit));
+                   fmt::format("{:.3f} → {:.3f}", tidy(m.first), tidy(m.last)),
+                   fmt::format("{:.1f} {}", m.travelled, axis.unit), fmt::format("{:.1f} {}/s", m.fastest, axis.unit),
+                   fmt::format("{:.3f} {}", tidy(m.real_last), axis.unit));
   }
 }
 
@@ -57,21 +60,24 @@ void write_blocked(Out out, const Rig& rig, const Summary& s) {
     fmt::format_to(out, "  {:<10}{:6.2f} s, first at {:.3f} s: {}\n", info(rig, h.axis).name, h.total_s, h.first_s,
                    say(rig, h.blocked, h.cause));
     const bool more = h.before.what != Interlock::none && h.before.what != Interlock::not_neutral;
-    fmt::format_to(out, "{:21}→ {}{}\n", "", more ? say_release(rig, h.before) + "; then " : "", say_release(rig, h.blocked));
+    fmt::format_to(out, "{:21}→ {}{}\n", "", more ? say_release(rig, h.before) + "; then " : "",
+                   say_release(rig, h.blocked));
   }
   if (s.blocked.empty()) fmt::format_to(out, "  nothing\n");
 }
 
 void write_stops(Out out, const Rig& rig, const Summary& s) {
   fmt::format_to(out,
-                 "\nStops: cause, time to zero commanded speed (and the most that the deceleration limits allow), the machine's own\n");
+                 "\nStops: cause, time to zero commanded speed (and the most that the deceleration limits allow), the "
+                 "machine's own\n");
   for (const StopSummary& stop : s.stops) {
-    fmt::format_to(out, "  {:7.3f} s  {}, category {}: {:.0f} ms (at most {:.0f}), machine {}{}\n", stop.at_s, about(stop.cause).sentence,
-                   static_cast<int>(stop.category), stop.took_s * 1e3, stop.allowed_s * 1e3, machine_said(stop),
-                   stop.within() ? "" : "  TOO LONG");
+    fmt::format_to(out, "  {:7.3f} s  {}, category {}: {:.0f} ms (at most {:.0f}), machine {}{}\n", stop.at_s,
+                   about(stop.cause).sentence, static_cast<int>(stop.category), stop.took_s * 1e3, stop.allowed_s * 1e3,
+                   machine_said(stop), stop.within() ? "" : "  TOO LONG");
     for (const StoppedAxis& a : stop.axes)
-      fmt::format_to(out, "{:13}{}: from {:.1f} {}/s in {:.2f} {} (at most {:.2f}), machine {:.2f}\n", "", info(rig, a.axis).name, a.speed,
-                     info(rig, a.axis).unit, std::abs(a.distance), info(rig, a.axis).unit, a.allowed_distance, std::abs(a.real_distance));
+      fmt::format_to(out, "{:13}{}: from {:.1f} {}/s in {:.2f} {} (at most {:.2f}), machine {:.2f}\n", "",
+                     info(rig, a.axis).name, a.speed, info(rig, a.axis).unit, std::abs(a.distance),
+                     info(rig, a.axis).unit, a.allowed_distance, std::abs(a.real_distance));
   }
   if (s.stops.empty()) fmt::format_to(out, "  none\n");
 }
@@ -85,8 +91,8 @@ nlohmann::ordered_json obstacle_json(const Rig& rig, const Obstacle& o, Cause ca
 std::string text(const Rig& rig, const Summary& s) {
   std::string all;
   Out out(all);
-  fmt::format_to(out, "{}\n{}: {:g} s, {} ticks of {:g} ms, {} readings, {} lost\n", s.rig, s.session, s.length_s, s.ticks, s.period_ms,
-                 s.readings, s.readings_lost);
+  fmt::format_to(out, "{}\n{}: {:g} s, {} ticks of {:g} ms, {} readings, {} lost\n", s.rig, s.session, s.length_s,
+                 s.ticks, s.period_ms, s.readings, s.readings_lost);
   write_story(out, s);
   write_moves(out, rig, s);
   write_stops(out, rig, s);

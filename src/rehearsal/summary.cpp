@@ -79,7 +79,8 @@ StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& e
   stop.at_s = to_seconds(event.at);
 
   const auto commanded = [&](std::size_t t) {
-    return std::any_of(zone.axes.begin(), zone.axes.end(), [&](AxisId a) { return trace.axes[index(a)][t].speed != 0; });
+    return std::any_of(zone.axes.begin(), zone.axes.end(),
+                       [&](AxisId a) { return trace.axes[index(a)][t].speed != 0; });
   };
   // A first-order lag never quite ends: a thousandth of the axis's speed counts as rest.
   const auto real = [&](std::size_t t) {
@@ -90,11 +91,14 @@ StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& e
   const std::size_t end = first_rest(begin, trace.ticks, commanded);
   std::size_t real_end = first_rest(begin, trace.ticks, real);
   stop.rested = end < trace.ticks;
-  const auto since_begin = [&](std::size_t t) { return to_seconds(trace.at(std::min(t, trace.ticks - 1)) - trace.at(begin)); };
+  const auto since_begin = [&](std::size_t t) {
+    return to_seconds(trace.at(std::min(t, trace.ticks - 1)) - trace.at(begin));
+  };
   stop.took_s = since_begin(end);
   stop.real_took_s = since_begin(real_end);
   double tick_s = 0;
-  for (std::size_t t = before; t < std::min(end + 1, trace.ticks); ++t) tick_s = std::max(tick_s, to_seconds(trace.length_of(t)));
+  for (std::size_t t = before; t < std::min(end + 1, trace.ticks); ++t)
+    tick_s = std::max(tick_s, to_seconds(trace.length_of(t)));
   double slowest = 0;
   for (const AxisId id : zone.axes) {
     const AxisTrace& axis = trace.axes[index(id)];
@@ -104,7 +108,8 @@ StopSummary summarise_stop(const Rig& rig, const Rehearsal& done, const Event& e
     const std::size_t last = std::min(end, trace.ticks - 1), real_last = std::min(real_end, trace.ticks - 1);
     const StopReach reach = stop_reach({0, v, axis[before].accel}, limits.full());
     slowest = std::max(slowest, reach.time_s);
-    stop.axes.push_back({id, v, axis[last].position - axis[before].position, std::abs(reach.distance) + std::abs(v) * 2 * tick_s,
+    stop.axes.push_back({id, v, axis[last].position - axis[before].position,
+                         std::abs(reach.distance) + std::abs(v) * 2 * tick_s,
                          axis[real_last].real_position - axis[before].real_position});
   }
   stop.allowed_s = slowest + 2 * tick_s;
@@ -140,8 +145,8 @@ std::vector<StoryLine> tell(const Rig& rig, const Session& session, const Rehear
     }
     std::string line = say(rig, e);
     if (run > 1)
-      line = fmt::format("{} steps of {} by {}, together {}", run, rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number),
-                         say_amount(rig, e.axis, e.number * static_cast<Nano>(run)));
+      line = fmt::format("{} steps of {} by {}, together {}", run, rig.axes[index(e.axis)].name,
+                         say_amount(rig, e.axis, e.number), say_amount(rig, e.axis, e.number * static_cast<Nano>(run)));
     story.push_back({to_seconds(e.at), line});
   }
   for (const SessionFault& fault : session.faults) story.push_back({to_seconds(fault.at), fault_sentence(fault)});

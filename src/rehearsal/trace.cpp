@@ -27,7 +27,8 @@ void Trace::add(Time now, const Engine& engine, const TickBuffers& out) {
   }
   for (std::size_t z = 0; z < zones.size(); ++z) zones[z].push_back(engine.permit(id_at<ZoneId>(z)).state());
   for (std::size_t s = 0; s < switches.size(); ++s) switches[s].push_back(out.switches[s]);
-  for (std::size_t r = 0; r < overrides.size(); ++r) overrides[r].push_back(engine.bind().numbers().percent(id_at<OverrideId>(r)));
+  for (std::size_t r = 0; r < overrides.size(); ++r)
+    overrides[r].push_back(engine.bind().numbers().percent(id_at<OverrideId>(r)));
   times.push_back(now);
   ++ticks;
 }

@@ -77,7 +77,8 @@ std::optional<std::pair<double, double>> RigBuilder::read_travel(Table& table, A
   return table.range("travel", {-max_position, max_position, false, info.unit.c_str()});
 }
 
-/// How fast, how hard, how suddenly. What is not known yet, because it was told to be wrong, must not make other things wrong.
+/// How fast, how hard, how suddenly. What is not known yet, because it was told to be wrong, must not make other things
+/// wrong.
 MotionLimits RigBuilder::read_limits(Table& table, AxisInfo& info) {
   constexpr double least = AxisLimits::min;
   const Allowed accels{least, AxisLimits::max, false, "unit/s²"}, jerks{least, AxisLimits::max_jerk, false, "unit/s³"};
@@ -108,8 +109,8 @@ void RigBuilder::read_position(Table& table, AxisSetup& axis) {
   axis.position = kind == "measured" ? PositionKind::measured : PositionKind::assumed;
   const Allowed inside{axis.limits.low(), axis.limits.high(), false, "(its travel)"};
   if (axis.position == PositionKind::assumed) {
-    // Nothing measures it, so only a person knows where it stands when the power comes on. A servo of unknown place takes its first move
-    // slowly, and to its middle is the shortest way.
+    // Nothing measures it, so only a person knows where it stands when the power comes on. A servo of unknown place
+    // takes its first move slowly, and to its middle is the shortest way.
     const double middle = (axis.limits.low() + axis.limits.high()) / 2;
     axis.start = unseen ? table.number("start", inside, middle) : table.required_number("start", inside).value_or(0);
     return;
@@ -130,7 +131,8 @@ void RigBuilder::read_increments(Table& table) {
   if (start) {
     const auto at = std::find(notches.values.begin(), notches.values.end(), to_nano(*start));
     if (at == notches.values.end()) {
-      table.problem(Code::not_a_notch, "increment", fmt::format("{:g} is not one of the increments", *start), "one of 'increments'");
+      table.problem(Code::not_a_notch, "increment", fmt::format("{:g} is not one of the increments", *start),
+                    "one of 'increments'");
     } else {
       notches.start = static_cast<std::size_t>(at - notches.values.begin());
     }
@@ -144,8 +146,9 @@ std::string position_words(const Rig& rig, std::size_t a) {
   const DriveRow& drive = row_of(axis.drive);
   std::string text;
   if (is_place(axis.drive))
-    text = axis.position == PositionKind::measured ? fmt::format("measured, within {:g} {} of the command", axis.following_error, unit)
-                                                   : fmt::format("assumed, at {:g} {} first", axis.start, unit);
+    text = axis.position == PositionKind::measured
+               ? fmt::format("measured, within {:g} {} of the command", axis.following_error, unit)
+               : fmt::format("assumed, at {:g} {} first", axis.start, unit);
   if (drive.describe != nullptr) text += (text.empty() ? "" : "; ") + drive.describe(axis);
   return text;
 }

@@ -19,8 +19,10 @@ void RigBuilder::read_basics(Table& root) {
   if (auto tick = root.table("tick")) {
     const double period = tick->number("period_ms", {0.2, 100, false, "ms"}, 2);
     rig_.period = from_seconds(period / 1e3);
-    rig_.setup.max_tick = from_seconds(tick->number("max_ms", {period, 1000, false, "ms"}, std::max(20.0, 5 * period)) / 1e3);
-    if (const auto shortest = tick->number("min_ms", {0.1, period, false, "ms"})) rig_.min_tick = from_seconds(*shortest / 1e3);
+    rig_.setup.max_tick =
+        from_seconds(tick->number("max_ms", {period, 1000, false, "ms"}, std::max(20.0, 5 * period)) / 1e3);
+    if (const auto shortest = tick->number("min_ms", {0.1, period, false, "ms"}))
+      rig_.min_tick = from_seconds(*shortest / 1e3);
     tick->refuse_the_rest();
   }
   if (auto override = root.table("override")) {
@@ -64,7 +66,8 @@ std::optional<NotchSetup::Override> RigBuilder::read_override(Table& table) {
   if (notches.empty() || !start) return std::nullopt;
   const auto at = std::find(notches.begin(), notches.end(), *start);
   if (at != notches.end()) return NotchSetup::Override{notches, static_cast<std::size_t>(at - notches.begin())};
-  table.problem(Code::not_a_notch, "start", fmt::format("{:g} % is not one of the notches", *start), "one of the notches");
+  table.problem(Code::not_a_notch, "start", fmt::format("{:g} % is not one of the notches", *start),
+                "one of the notches");
   return std::nullopt;
 }
 

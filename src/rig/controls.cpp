@@ -61,9 +61,9 @@ void RigBuilder::read_ends(Table& table, ControlWish& wish, const ControlName& c
   const auto low = table.whole("minimum", raw), centre = table.whole("centre", raw), high = table.whole("maximum", raw);
   const bool centred = control.shape == ControlShape::centred;
   if (!low && !centre && !high) return;
-  wish.ends =
-      Calibration::make(kind_of(control.shape), static_cast<std::int32_t>(low.value_or(0)), static_cast<std::int32_t>(centre.value_or(0)),
-                        static_cast<std::int32_t>(high.value_or(0)), wish.reversed.value_or(control.reversed));
+  wish.ends = Calibration::make(kind_of(control.shape), static_cast<std::int32_t>(low.value_or(0)),
+                                static_cast<std::int32_t>(centre.value_or(0)),
+                                static_cast<std::int32_t>(high.value_or(0)), wish.reversed.value_or(control.reversed));
   if (!low || !high || centre.has_value() != centred || !wish.ends)
     table.problem(Code::calibration, "", "minimum, centre and maximum do not go together",
                   centred ? "all three, minimum < centre < maximum" : "minimum < maximum, and no centre");
@@ -130,7 +130,8 @@ void RigBuilder::read_virtual(Table& virtual_control, HandsetId handset, const s
     }
     made.one_sided = made.one_sided && control != nullptr && control->shape == ControlShape::one_sided;
   }
-  made.one_sided = made.one_sided && (made.how == VirtualControl::How::mean || made.how == VirtualControl::How::greater);
+  made.one_sided =
+      made.one_sided && (made.how == VirtualControl::How::mean || made.how == VirtualControl::How::greater);
   if (made.how != VirtualControl::How::key) read_shape(*table, Shaped::deflection, made.shape);
   table->refuse_the_rest();
   const auto add = [&](const std::string& full, VirtualControl::How how) {
@@ -225,7 +226,8 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
     setup.calibration = *own->ends;
   } else if (own != nullptr && own->measured && kind != ControlKind::key && kind != ControlKind::counts) {
     const MeasuredControl& m = *own->measured;
-    setup.calibration = Calibration::make(kind, m.minimum, m.centre, m.maximum, turned.reversed).value_or(setup.calibration);
+    setup.calibration =
+        Calibration::make(kind, m.minimum, m.centre, m.maximum, turned.reversed).value_or(setup.calibration);
     own_ends = true;
   }
   give_shape(setup, own, kind == ControlKind::centred || kind == ControlKind::one_sided ? other_dead_zone : 0);

@@ -17,8 +17,8 @@ void read_servo(Table& axis, AxisSetup& setup) {
   const bool reversed = servo.flag("reversed").value_or(false);
   servo.refuse_the_rest();
   if (!ends || !pulses) return;
-  const auto made = ServoMap::make(ends->first, ends->second, static_cast<int>(pulses->first), static_cast<int>(pulses->second), reversed,
-                                   static_cast<int>(trim));
+  const auto made = ServoMap::make(ends->first, ends->second, static_cast<int>(pulses->first),
+                                   static_cast<int>(pulses->second), reversed, static_cast<int>(trim));
   const AxisLimits& limits = setup.limits;
   if (made) setup.drive = *made;
   if (made && made->reaches(limits.low()) && made->reaches(limits.high())) return;
@@ -27,15 +27,16 @@ void read_servo(Table& axis, AxisSetup& setup) {
     const double run = (reversed ? 1 - share : share) * (pulses->second - pulses->first);
     return pulses->first + run + static_cast<double>(trim);
   };
-  servo.problem(
-      Code::servo_reach, "",
-      fmt::format("the travel [{:g}, {:g}] needs pulses of {:.0f} and {:.0f} µs", limits.low(), limits.high(), at(limits.low()),
-                  at(limits.high())),
-      fmt::format("they must lie within [{:.0f}, {:.0f}] µs: less travel, less trim or other ends", pulses->first, pulses->second));
+  servo.problem(Code::servo_reach, "",
+                fmt::format("the travel [{:g}, {:g}] needs pulses of {:.0f} and {:.0f} µs", limits.low(), limits.high(),
+                            at(limits.low()), at(limits.high())),
+                fmt::format("they must lie within [{:.0f}, {:.0f}] µs: less travel, less trim or other ends",
+                            pulses->first, pulses->second));
 }
 std::string servo_words(const AxisSetup& setup) {
   const ServoMap& servo = std::get<ServoMap>(setup.drive);
-  return fmt::format("pulse {} … {} µs over the travel", servo.pulse_us(setup.limits.low()), servo.pulse_us(setup.limits.high()));
+  return fmt::format("pulse {} … {} µs over the travel", servo.pulse_us(setup.limits.low()),
+                     servo.pulse_us(setup.limits.high()));
 }
 
 /// A motor runs at a share of its power: no place, no travel.
@@ -67,7 +68,8 @@ const std::vector<DriveRow>& drive_rows() {
 void read_drive(Table& axis, const std::string& unit, AxisSetup& setup) {
   for (const DriveRow& row : drive_rows()) {
     const bool by_unit = row.unit != nullptr && unit == row.unit;
-    if (row.read != nullptr && (by_unit || (row.unit == nullptr && unit != "%" && axis.has(row.key)))) row.read(axis, setup);
+    if (row.read != nullptr && (by_unit || (row.unit == nullptr && unit != "%" && axis.has(row.key))))
+      row.read(axis, setup);
   }
 }
 

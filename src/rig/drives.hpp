@@ -1,4 +1,5 @@
-// What drives an axis: each kind of drive with its table, how it is read and how `check` describes it. Private to the rig room.
+// What drives an axis: each kind of drive with its table, how it is read and how `check` describes it. Private to the
+// rig room.
 #pragma once
 
 #include "../files/toml_reader.hpp"

@@ -12,11 +12,12 @@ const std::vector<std::string> latches{"on", "off", "toggle", "momentary"};
 
 /// What an older form said beside an effect, and how it is said now.
 void refuse_old_keys(Table& entry) {
-  constexpr std::pair<const char*, const char*> keys[] = {{"reversed", "a '-' before the name turns it round, as \"-x\""},
-                                                          {"with", "keys together are one name, as \"face.south + face.east\""},
-                                                          {"gesture", "a gesture stands behind the control, as \"face.south\".hold"},
-                                                          {"zone", "a zone is what the word is for, as { stop = \"left\" }"},
-                                                          {"permit", "the word itself, as \"stop\" or { stop = \"left\" }"}};
+  constexpr std::pair<const char*, const char*> keys[] = {
+      {"reversed", "a '-' before the name turns it round, as \"-x\""},
+      {"with", "keys together are one name, as \"face.south + face.east\""},
+      {"gesture", "a gesture stands behind the control, as \"face.south\".hold"},
+      {"zone", "a zone is what the word is for, as { stop = \"left\" }"},
+      {"permit", "the word itself, as \"stop\" or { stop = \"left\" }"}};
   for (const auto& [key, now] : keys) {
     if (!entry.has(key)) continue;
     entry.problem(Code::unknown_key, key, "no such key any more", now);
@@ -31,7 +32,8 @@ std::optional<std::string> EffectTable::object() {
   if (part.object) {
     const auto names = entry.is_text(key) ? std::vector<std::string>{} : entry.texts(key);
     if (names.size() != 2) {
-      entry.problem(Code::wrong_control, key, "the control is a pair", fmt::format("two names, as {} = [\"x\", \"y\"]", key));
+      entry.problem(Code::wrong_control, key, "the control is a pair",
+                    fmt::format("two names, as {} = [\"x\", \"y\"]", key));
       return std::nullopt;
     }
     name = names[*part.object];
@@ -41,7 +43,8 @@ std::optional<std::string> EffectTable::object() {
                   fmt::format("{{ {} = \"x\", … }}: everything else stands beside it", key));
   } else if (entry.is_list(key)) {
     entry.is_text(key);
-    entry.problem(Code::wrong_control, key, "one control moves one thing", "one name; or bind a pair, as \"stick.left\"");
+    entry.problem(Code::wrong_control, key, "one control moves one thing",
+                  "one name; or bind a pair, as \"stick.left\"");
   } else {
     name = entry.text(key);
   }
@@ -64,8 +67,8 @@ void EffectTable::refuse_pair() {
 
 void EffectTable::refuse_motor(AxisId axis) {
   if (known.rig.axes[index(axis)].motor)
-    entry.problem(Code::wrong_control, key, fmt::format("'{}' is a motor and has no place", known.rig.axes[index(axis)].name),
-                  "{ jog = … }");
+    entry.problem(Code::wrong_control, key,
+                  fmt::format("'{}' is a motor and has no place", known.rig.axes[index(axis)].name), "{ jog = … }");
 }
 
 bool EffectTable::is_kind(ControlKind kind) const {
@@ -74,7 +77,10 @@ bool EffectTable::is_kind(ControlKind kind) const {
 
 SwitchTo EffectTable::switch_to(const char* from) {
   const std::string word = entry.choice(from, latches).value_or("toggle");
-  return word == "on" ? SwitchTo::on : word == "off" ? SwitchTo::off : word == "toggle" ? SwitchTo::toggle : SwitchTo::momentary;
+  return word == "on"       ? SwitchTo::on
+         : word == "off"    ? SwitchTo::off
+         : word == "toggle" ? SwitchTo::toggle
+                            : SwitchTo::momentary;
 }
 
 Nano counted_inside(const AxisLimits& limits, double position) {
@@ -104,7 +110,8 @@ std::optional<Effect> read_effect(Table& entry, Part part, const BindingSetup& b
   }
   for (const std::string& key : keys) entry.is_text(key.c_str());
   if (given.empty()) entry.refuse_the_rest();
-  entry.problem(Code::one_effect, "", given.empty() ? "it asks for nothing" : fmt::format("it asks for {} things", given.size()),
+  entry.problem(Code::one_effect, "",
+                given.empty() ? "it asks for nothing" : fmt::format("it asks for {} things", given.size()),
                 given.empty() ? "one of " + listed(keys) : "one; two at once are a list: [{ … }, { … }]");
   return std::nullopt;
 }
@@ -135,8 +142,8 @@ std::string describe(const Rig& rig, const BindingSetup& b) {
   }
   out += ": " + effect_rows()[b.effect.index()].describe(rig, b);
   for (const RepeatStage& stage : b.repeat)
-    out += fmt::format(", {} {:g} a second after {:g} s", &stage == &b.repeat.front() ? "again" : "then", 1 / to_seconds(stage.every),
-                       to_seconds(stage.after));
+    out += fmt::format(", {} {:g} a second after {:g} s", &stage == &b.repeat.front() ? "again" : "then",
+                       1 / to_seconds(stage.every), to_seconds(stage.after));
   return out;
 }
 

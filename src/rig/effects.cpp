@@ -26,7 +26,9 @@ std::string plural(const char* noun, int count, const char* ending = "s") {
 }
 
 const AxisInfo& axis_of(const Rig& rig, CoordinateId coordinate) { return rig.axes[index(coordinate)]; }
-CoordinateId coordinate_of(const std::optional<AxisId>& axis) { return axis ? id_at<CoordinateId>(index(*axis)) : no<CoordinateId>; }
+CoordinateId coordinate_of(const std::optional<AxisId>& axis) {
+  return axis ? id_at<CoordinateId>(index(*axis)) : no<CoordinateId>;
+}
 const std::string& number_name(const Rig& rig, NumberId number) { return rig.numbers[index(number)].name; }
 
 /// How an effect is spelled: `key`, `read` and `describe`. There is one for each effect.
@@ -47,7 +49,8 @@ struct Spelling<effect::Jog> {
   static void read_stages(EffectTable& t, effect::Jog& e) {
     constexpr std::size_t max_stages = 8;
     constexpr double max_s = 60;
-    if (!t.is_kind(ControlKind::key)) t.entry.problem(Code::wrong_control, "stages", "only a key's jog grows", "leave 'stages' out");
+    if (!t.is_kind(ControlKind::key))
+      t.entry.problem(Code::wrong_control, "stages", "only a key's jog grows", "leave 'stages' out");
     const auto pairs = t.entry.pairs("stages");
     bool good = pairs && !pairs->empty() && pairs->size() <= max_stages && pairs->front().first == 0;
     double last = -1;
@@ -58,7 +61,8 @@ struct Spelling<effect::Jog> {
     }
     if (good) return;
     t.entry.problem(Code::out_of_range, "stages", "these are no stages",
-                    "at most 8 pairs [seconds held, percent], the first at 0 s, each later than the one before, as [[0, 10], [0.5, 100]]");
+                    "at most 8 pairs [seconds held, percent], the first at 0 s, each later than the one before, as "
+                    "[[0, 10], [0.5, 100]]");
   }
   static std::string describe(const Rig& rig, const BindingSetup&, const effect::Jog& e) {
     std::string text = "jogs " + axis_of(rig, e.coordinate).name;
@@ -77,9 +81,11 @@ std::pair<CoordinateId, int> read_increments(EffectTable& t) {
   const auto axis = t.axis();
   const auto by = t.entry.whole("by", {-1000, 1000, false, "increments"}).value_or(1);
   if (by <= 0)
-    t.entry.problem(Code::out_of_range, "by", fmt::format("{} is no number of increments", by), "1 to 1000; \"-x\" goes the other way");
+    t.entry.problem(Code::out_of_range, "by", fmt::format("{} is no number of increments", by),
+                    "1 to 1000; \"-x\" goes the other way");
   if (axis && t.known.rig.setup.notches.increments[index(*axis)].values.empty())
-    t.entry.problem(Code::missing_key, t.key, fmt::format("axis '{}' has no increments", t.known.rig.axes[index(*axis)].name),
+    t.entry.problem(Code::missing_key, t.key,
+                    fmt::format("axis '{}' has no increments", t.known.rig.axes[index(*axis)].name),
                     "give it 'increments = [0.1, 1]'");
   return {coordinate_of(axis), t.part.sign * static_cast<int>(by)};
 }
@@ -101,13 +107,15 @@ struct Spelling<effect::Handwheel> {
   static constexpr const char* key = "handwheel";
   static effect::Handwheel read(EffectTable& t) {
     const auto [coordinate, by] = read_increments(t);
-    return {.coordinate = coordinate, .by = by, .max_owed = to_nano(t.entry.number("max_owed", {0, max_position, true, "unit"}, 0))};
+    return {.coordinate = coordinate,
+            .by = by,
+            .max_owed = to_nano(t.entry.number("max_owed", {0, max_position, true, "unit"}, 0))};
   }
   static std::string describe(const Rig& rig, const BindingSetup&, const effect::Handwheel& e) {
     const AxisInfo& axis = axis_of(rig, e.coordinate);
-    return fmt::format(
-        "moves {} by {} a count, {}", axis.name, plural("increment", e.by),
-        e.max_owed > 0 ? fmt::format("never more than {:g} {} behind", from_nano(e.max_owed), axis.unit) : std::string("every count kept"));
+    return fmt::format("moves {} by {} a count, {}", axis.name, plural("increment", e.by),
+                       e.max_owed > 0 ? fmt::format("never more than {:g} {} behind", from_nano(e.max_owed), axis.unit)
+                                      : std::string("every count kept"));
   }
 };
 
@@ -119,8 +127,8 @@ struct Spelling<effect::Follow> {
       t.entry.problem(Code::wrong_control, t.key, "a key has no place to follow", "a stick, a trigger, a throttle");
     const auto axis = t.axis();
     if (axis) t.refuse_motor(*axis);
-    const AxisLimits limits =
-        axis ? t.known.rig.setup.axes[index(*axis)].limits : *AxisLimits::make(-max_position, max_position, {1, 1, 1, 1, 1});
+    const AxisLimits limits = axis ? t.known.rig.setup.axes[index(*axis)].limits
+                                   : *AxisLimits::make(-max_position, max_position, {1, 1, 1, 1, 1});
     effect::Follow e{.coordinate = coordinate_of(axis)};
     const auto range = t.entry.range("range", {limits.low(), limits.high(), false, "(the axis's travel)"});
     std::tie(e.low, e.high) = range.value_or(std::pair(limits.low(), limits.high()));
@@ -130,8 +138,8 @@ struct Spelling<effect::Follow> {
   }
   static std::string describe(const Rig& rig, const BindingSetup&, const effect::Follow& e) {
     const AxisInfo& axis = axis_of(rig, e.coordinate);
-    return fmt::format("takes {} from {:g} to {:g} {} with it, at {:g} {}/s until they meet", axis.name, e.low, e.high, axis.unit,
-                       e.catch_up, axis.unit);
+    return fmt::format("takes {} from {:g} to {:g} {} with it, at {:g} {}/s until they meet", axis.name, e.low, e.high,
+                       axis.unit, e.catch_up, axis.unit);
   }
 };
 
@@ -149,7 +157,8 @@ struct Spelling<effect::Go> {
     if (t.part.sign < 0) t.entry.problem(Code::wrong_control, t.key, "a place has no opposite", "the axis without '-'");
     t.refuse_motor(*axis);
     const AxisLimits& limits = t.known.rig.setup.axes[index(*axis)].limits;
-    const double to = t.entry.required_number("to", {limits.low(), limits.high(), false, "(the axis's travel)"}).value_or(0);
+    const double to =
+        t.entry.required_number("to", {limits.low(), limits.high(), false, "(the axis's travel)"}).value_or(0);
     e.goal = counted_inside(limits, to);
     return e;
   }
@@ -172,7 +181,8 @@ struct Spelling<effect::Pose> {
     std::string places;
     for (const PosePlace& place : e.places) {
       const AxisInfo& axis = axis_of(rig, place.coordinate);
-      places += fmt::format("{}{} to {:g} {}", places.empty() ? "" : " and ", axis.name, from_nano(place.goal), axis.unit);
+      places +=
+          fmt::format("{}{} to {:g} {}", places.empty() ? "" : " and ", axis.name, from_nano(place.goal), axis.unit);
     }
     return fmt::format("takes {} on a straight line, while held", places);
   }
@@ -191,8 +201,8 @@ struct Spelling<effect::Set> {
   }
 };
 
-/// `{ override = "up" }`, `{ override = 25 }`, `{ override = "carriage", to = 25 }`; increments in the same way. The opposite of up is
-/// down.
+/// `{ override = "up" }`, `{ override = 25 }`, `{ override = "carriage", to = 25 }`; increments in the same way. The
+/// opposite of up is down.
 struct NotchRead {
   NumberId number = no<NumberId>;
   int by = 0;
@@ -231,7 +241,8 @@ struct Spelling<effect::Override> {
   static constexpr const char* key = "override";
   static effect::Override read(EffectTable& t) {
     const NotchRead read = read_notch(t, {0, 100, true, "%"}, [&](const NotchSetup::Number& of, double percent) {
-      return of.override != no<OverrideId> && is_among(t.known.rig.setup.notches.overrides[index(of.override)].values, percent);
+      return of.override != no<OverrideId> &&
+             is_among(t.known.rig.setup.notches.overrides[index(of.override)].values, percent);
     });
     return {.number = read.number, .by = read.by, .percent = read.value};
   }
@@ -244,12 +255,14 @@ template <>
 struct Spelling<effect::Increment> {
   static constexpr const char* key = "increment";
   static effect::Increment read(EffectTable& t) {
-    const NotchRead read = read_notch(t, {0, max_position, true, "unit"}, [&](const NotchSetup::Number& of, double value) {
-      const auto& increments = t.known.rig.setup.notches.increments;
-      return std::any_of(of.coordinates.begin(), of.coordinates.end(),
-                         [&](CoordinateId c) { return is_among(increments[index(c)].values, to_nano(value)); });
-    });
-    return {.number = read.number, .by = read.by, .value = read.value ? std::optional(to_nano(*read.value)) : std::nullopt};
+    const NotchRead read =
+        read_notch(t, {0, max_position, true, "unit"}, [&](const NotchSetup::Number& of, double value) {
+          const auto& increments = t.known.rig.setup.notches.increments;
+          return std::any_of(of.coordinates.begin(), of.coordinates.end(),
+                             [&](CoordinateId c) { return is_among(increments[index(c)].values, to_nano(value)); });
+        });
+    return {
+        .number = read.number, .by = read.by, .value = read.value ? std::optional(to_nano(*read.value)) : std::nullopt};
   }
   static std::string describe(const Rig& rig, const BindingSetup&, const effect::Increment& e) {
     return number_name(rig, e.number) + (e.value ? fmt::format(" to {:g}", from_nano(*e.value)) : up_or_down(e.by));
@@ -269,7 +282,8 @@ struct Spelling<effect::Adjust> {
   }
   static std::string describe(const Rig& rig, const BindingSetup& b, const effect::Adjust& e) {
     const bool counts = rig.setup.controls[index(b.slot)].calibration.kind() == ControlKind::counts;
-    return fmt::format("{} by {} for each {}", e.number ? number_name(rig, *e.number) : std::string("the chosen number"),
+    return fmt::format("{} by {} for each {}",
+                       e.number ? number_name(rig, *e.number) : std::string("the chosen number"),
                        plural("notch", e.by, "es"), counts ? "count" : "press");
   }
 };
@@ -286,8 +300,10 @@ struct Spelling<effect::Choose> {
     else
       names = t.entry.texts(t.key);
     effect::Choose e;
-    for (const std::string& name : names) e.numbers.push_back(named<NumberId>(t.entry, t.key, t.known.numbers, name, "number"));
-    if (names.empty()) t.entry.problem(Code::missing_key, t.key, "it chooses between nothing", "as [\"override\", \"increment.x\"]");
+    for (const std::string& name : names)
+      e.numbers.push_back(named<NumberId>(t.entry, t.key, t.known.numbers, name, "number"));
+    if (names.empty())
+      t.entry.problem(Code::missing_key, t.key, "it chooses between nothing", "as [\"override\", \"increment.x\"]");
     return e;
   }
   static std::string describe(const Rig& rig, const BindingSetup&, const effect::Choose& e) {
@@ -358,10 +374,12 @@ struct Spelling<effect::Enable> {
     const auto squeeze = t.entry.number("squeeze", {50, 99, true, "%"});
     if (!squeeze) return e;
     if (!t.is_kind(ControlKind::one_sided))
-      t.entry.problem(Code::wrong_control, "squeeze", "only an enable on a trigger can be squeezed", "leave 'squeeze' out");
+      t.entry.problem(Code::wrong_control, "squeeze", "only an enable on a trigger can be squeezed",
+                      "leave 'squeeze' out");
     e.squeeze = *squeeze / 100;
     if (t.binding.slot != no<SlotId> && t.known.rig.setup.controls[index(t.binding.slot)].press_at >= *e.squeeze)
-      t.entry.problem(Code::out_of_range, "squeeze", "it is squeezed before it is pressed", "more than the control's 'press'");
+      t.entry.problem(Code::out_of_range, "squeeze", "it is squeezed before it is pressed",
+                      "more than the control's 'press'");
     return e;
   }
   static std::string describe(const Rig&, const BindingSetup&, const effect::Enable&) { return "enables while held"; }
@@ -383,8 +401,9 @@ struct Spelling<effect::Reset> {
 
 template <class... E>
 std::vector<EffectRow> rows_of(const std::variant<E...>*) {
-  return {EffectRow{Spelling<E>::key, E{}, [](EffectTable& t) -> Effect { return Spelling<E>::read(t); },
-                    [](const Rig& rig, const BindingSetup& b) { return Spelling<E>::describe(rig, b, *b.as<E>()); }}...};
+  return {
+      EffectRow{Spelling<E>::key, E{}, [](EffectTable& t) -> Effect { return Spelling<E>::read(t); },
+                [](const Rig& rig, const BindingSetup& b) { return Spelling<E>::describe(rig, b, *b.as<E>()); }}...};
 }
 
 }  // namespace

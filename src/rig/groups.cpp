@@ -10,7 +10,9 @@ namespace {
 
 constexpr double most = AxisLimits::max;
 
-bool contains(const std::vector<AxisId>& list, AxisId id) { return std::find(list.begin(), list.end(), id) != list.end(); }
+bool contains(const std::vector<AxisId>& list, AxisId id) {
+  return std::find(list.begin(), list.end(), id) != list.end();
+}
 
 }  // namespace
 
@@ -58,7 +60,8 @@ void RigBuilder::read_poses(Table& root) {
       const AxisLimits& limits = rig_.setup.axes[index(axis)].limits;
       const auto to = table.number(word.c_str(), {limits.low(), limits.high(), false, "(the axis's travel)"});
       if (rig_.axes[index(axis)].motor)
-        table.problem(Code::wrong_control, word.c_str(), fmt::format("'{}' is a motor and has no place", word), "leave it out of the pose");
+        table.problem(Code::wrong_control, word.c_str(), fmt::format("'{}' is a motor and has no place", word),
+                      "leave it out of the pose");
       pose.push_back({id_at<CoordinateId>(index(axis)), counted_inside(limits, to.value_or(0))});
       std::size_t own = 0;
       while (own < rig_.setup.groups.size() && !contains(rig_.setup.groups[own].axes, axis)) ++own;
@@ -67,7 +70,8 @@ void RigBuilder::read_poses(Table& root) {
                       "a pose is reached on a straight line: all its axes in one [group.name]");
       if (pose.size() == 1) group = own;
     }
-    if (table.keys().empty()) table.problem(Code::missing_key, "", "the pose names no axis", "an axis and where it shall be: x = 10");
+    if (table.keys().empty())
+      table.problem(Code::missing_key, "", "the pose names no axis", "an axis and where it shall be: x = 10");
     names_.places.push_back(std::move(pose));
   }
 }
@@ -83,7 +87,9 @@ void RigBuilder::read_switches(Table& root) {
     const auto becomes = [&, &table = table](const char* key, SwitchSetup::OnTrip otherwise) {
       const auto word = table.choice(key, {"off", "on", "keep"});
       if (!word) return otherwise;
-      return *word == "off" ? SwitchSetup::OnTrip::off : *word == "on" ? SwitchSetup::OnTrip::on : SwitchSetup::OnTrip::keep;
+      return *word == "off"  ? SwitchSetup::OnTrip::off
+             : *word == "on" ? SwitchSetup::OnTrip::on
+                             : SwitchSetup::OnTrip::keep;
     };
     s.on_trip = becomes("on_trip", SwitchSetup::OnTrip::off);
     s.on_handset_lost = becomes("on_handset_lost", s.on_trip);

@@ -15,7 +15,8 @@ namespace {
 
 bool is_device_id(const std::string& id) {
   const auto hex = [](char c) { return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f'); };
-  return id.size() == 9 && id[4] == ':' && std::all_of(id.begin(), id.begin() + 4, hex) && std::all_of(id.begin() + 5, id.end(), hex);
+  return id.size() == 9 && id[4] == ':' && std::all_of(id.begin(), id.begin() + 4, hex) &&
+         std::all_of(id.begin() + 5, id.end(), hex);
 }
 
 }  // namespace
@@ -65,7 +66,8 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
     seat.name = device->text("name").value_or("");
     seat.unique = device->text("unique").value_or("");
     seat.port = device->text("port").value_or("");
-    if (!seat.names_a_device()) device->missing("id", "an id, a name, a unique id or a port, as `gyrax handsets` tells them");
+    if (!seat.names_a_device())
+      device->missing("id", "an id, a name, a unique id or a port, as `gyrax handsets` tells them");
     if (!seat.id.empty() && !is_device_id(seat.id))
       device->problem(Code::wrong_type, "id", fmt::format("'{}' is no vendor and product", seat.id),
                       "such as \"1209:0001\", in small letters");
@@ -102,7 +104,8 @@ void RigBuilder::read_calibration(Table& table, HandsetId handset, SeatWish& sea
   try {
     calibration = parse_calibration(text.text, path);
   } catch (const CalibrationError& error) {
-    for (const Problem& p : error.problems()) problems_.add(p.code, {p.file, p.line, p.column}, p.key, p.what, p.allowed, p.guess);
+    for (const Problem& p : error.problems())
+      problems_.add(p.code, {p.file, p.line, p.column}, p.key, p.what, p.allowed, p.guess);
     return;
   }
   sources.push_back({path, text.text});
@@ -124,7 +127,8 @@ void RigBuilder::read_stations(Table& root) {
       const HandsetId handset = named<HandsetId>(table, "handsets", handset_names_, word, "handset");
       if (handset == no<HandsetId>) continue;
       if (std::popcount(rig_.setup.stations[index(handset)]) > 1)
-        table.problem(Code::two_groups, "handsets", fmt::format("handset '{}' is in a station already", word), "each in one");
+        table.problem(Code::two_groups, "handsets", fmt::format("handset '{}' is in a station already", word),
+                      "each in one");
       members.push_back(handset);
       together |= bit(handset);
     }

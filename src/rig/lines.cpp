@@ -1,5 +1,6 @@
-// The lines of a rig's bindings: [bind], [while."CONTROL"] and [in.LAYER], at the root or under a handset. Each line is a control and
-// what it asks for; pairs of controls, gestures, chords and layers are resolved here, and one line becomes one binding or more.
+// The lines of a rig's bindings: [bind], [while."CONTROL"] and [in.LAYER], at the root or under a handset. Each line is
+// a control and what it asks for; pairs of controls, gestures, chords and layers are resolved here, and one line
+// becomes one binding or more.
 #include "builder.hpp"
 
 #include <fmt/format.h>
@@ -33,7 +34,8 @@ std::vector<std::string> parts_of_chord(const std::string& text) {
   return parts;
 }
 
-/// One of the controls that a pair stands for: which of two objects it is for, which way, and how precisely it was named.
+/// One of the controls that a pair stands for: which of two objects it is for, which way, and how precisely it was
+/// named.
 struct Half {
   std::string control;
   std::optional<std::size_t> object;
@@ -45,7 +47,8 @@ std::vector<Half> halves_of(const std::string& name, const std::function<bool(co
   if (exists(name)) return {{name, {}, 1, 2}};
   if (name == "hat.x") return {{"hat.right", {}, 1, 1}, {"hat.left", {}, -1, 1}};
   if (name == "hat.y") return {{"hat.up", {}, 1, 1}, {"hat.down", {}, -1, 1}};
-  if (name == "hat") return {{"hat.right", 0, 1, 0}, {"hat.left", 0, -1, 0}, {"hat.up", 1, 1, 0}, {"hat.down", 1, -1, 0}};
+  if (name == "hat")
+    return {{"hat.right", 0, 1, 0}, {"hat.left", 0, -1, 0}, {"hat.up", 1, 1, 0}, {"hat.down", 1, -1, 0}};
   if (exists(name + ".x") && exists(name + ".y")) return {{name + ".x", 0, 1, 1}, {name + ".y", 1, 1, 1}};
   return {{name, {}, 1, 2}};
 }
@@ -77,7 +80,8 @@ void RigBuilder::collect_lines(Table& place, HandsetId handset) {
     for (auto& [layer, table] : place.tables("in")) collect_controls(table, handset, "", layer);
 }
 
-void RigBuilder::collect_controls(Table& table, HandsetId handset, const std::string& held, const std::string& latched) {
+void RigBuilder::collect_controls(Table& table, HandsetId handset, const std::string& held,
+                                  const std::string& latched) {
   if (const std::size_t lines = table.keys().size(); lines > Table::max_rows) {
     table.problem(Code::too_many, "", fmt::format("{} of them", lines), fmt::format("at most {}", Table::max_rows));
     return;
@@ -125,8 +129,8 @@ bool RigBuilder::refuse_misnamed(const Line& line, Table& inner) {
                   fmt::format("a name with a dot stands in quotes: [while.\"{}.{}\"]", line.held, control));
   } else if (is_control(line.handset, control)) {
     for (const std::string& key : keys)
-      inner.problem(Code::bad_choice, key.c_str(), fmt::format("'{}' is no gesture", key), "one of " + listed(gesture_keys()),
-                    nearest(key, gesture_keys()));
+      inner.problem(Code::bad_choice, key.c_str(), fmt::format("'{}' is no gesture", key),
+                    "one of " + listed(gesture_keys()), nearest(key, gesture_keys()));
   } else {
     table.problem(Code::unknown_control, control.c_str(), fmt::format("there is no control '{}'", control),
                   fmt::format("a name with a dot stands in quotes: \"{}.{}\"", control, keys.front()));
@@ -138,7 +142,8 @@ bool RigBuilder::refuse_misnamed(const Line& line, Table& inner) {
 void RigBuilder::collect_values(Line line) {
   std::vector<TableValue> values = line.table.values(line.key.c_str());
   if (values.empty() && line.table.is_list(line.key.c_str()))
-    line.table.problem(Code::one_effect, line.key.c_str(), "it asks for nothing", "one effect at least: [{ … }, { … }]");
+    line.table.problem(Code::one_effect, line.key.c_str(), "it asks for nothing",
+                       "one effect at least: [{ … }, { … }]");
   for (TableValue& value : values) {
     line.word = value.word;
     line.entry = std::move(value.table);
@@ -160,17 +165,21 @@ bool RigBuilder::is_control(HandsetId handset, const std::string& name) const {
 HandsetId RigBuilder::handset_of(Line& line) {
   if (line.handset != no<HandsetId>) return line.handset;
   if (handset_names_.size() == 1) return HandsetId{0};
-  line.table.problem(Code::unknown_name, "", fmt::format("there are {} handsets, and it is not said which", handset_names_.size()),
+  line.table.problem(Code::unknown_name, "",
+                     fmt::format("there are {} handsets, and it is not said which", handset_names_.size()),
                      fmt::format("[handset.{}.bind] and the like", rig_.handsets.front()));
   return no<HandsetId>;
 }
 
-/// Every line as it counts: in the order of the files and their lines, a pair's halves apart, a half by itself before its pair.
+/// Every line as it counts: in the order of the files and their lines, a pair's halves apart, a half by itself before
+/// its pair.
 void RigBuilder::build_bindings() {
   resolve_needs();
   add_numbers();
   std::stable_sort(lines_.begin(), lines_.end(), [&](const Line& a, const Line& b) {
-    const auto at = [&](const Line& one) { return std::tuple(file_order(one.place.file), one.place.line, one.place.column); };
+    const auto at = [&](const Line& one) {
+      return std::tuple(file_order(one.place.file), one.place.line, one.place.column);
+    };
     return at(a) < at(b);
   });
   for (Line& line : lines_) layer_of(line);
@@ -247,8 +256,10 @@ void RigBuilder::layer_of(Line& line) {
   rig_.layers.push_back(rig_.slots[index(held)].name + " held");
 }
 
-SlotId RigBuilder::control_named(Table& table, const char* key, HandsetId handset, const std::string& name, bool turned) {
-  if (const auto made = virtuals_.find({index(handset), name}); made != virtuals_.end()) return virtual_slot(handset, name, made->second);
+SlotId RigBuilder::control_named(Table& table, const char* key, HandsetId handset, const std::string& name,
+                                 bool turned) {
+  if (const auto made = virtuals_.find({index(handset), name}); made != virtuals_.end())
+    return virtual_slot(handset, name, made->second);
   const ControlName* control = find_control(name);
   if (control == nullptr) {
     std::vector<std::string> known;
@@ -261,11 +272,13 @@ SlotId RigBuilder::control_named(Table& table, const char* key, HandsetId handse
     }
     const std::string guess = nearest(name, known);
     table.problem(Code::unknown_control, key, fmt::format("there is no control '{}'", name),
-                  "controls are named by where they sit, such as stick.left.x", guess.empty() ? nearest_control(name) : guess);
+                  "controls are named by where they sit, such as stick.left.x",
+                  guess.empty() ? nearest_control(name) : guess);
     return no<SlotId>;
   }
   if (control->shape == ControlShape::counts && !turned) {
-    table.problem(Code::wrong_control, key, fmt::format("'{}' counts, and only a handwheel or adjust takes counts", name),
+    table.problem(Code::wrong_control, key,
+                  fmt::format("'{}' counts, and only a handwheel or adjust takes counts", name),
                   "{ handwheel = … } or { adjust = … }; or a stick, a trigger or a key");
     return no<SlotId>;
   }
@@ -279,8 +292,10 @@ void RigBuilder::build_binding(Line& line, const std::string& control, Part part
   const std::vector<std::string> controls = parts_of_chord(control);
   const bool turned = line.entry && takes_counts(*line.entry);
   binding.slot = control_named(line.table, line.key.c_str(), line.handset, controls.front(), turned);
-  if (binding.layer != no<LayerId> && binding.slot != no<SlotId> && rig_.setup.layers[index(binding.layer)].held == binding.slot)
-    line.table.problem(Code::layer_not_allowed, line.key.c_str(), "a control cannot be its own layer", "another control");
+  if (binding.layer != no<LayerId> && binding.slot != no<SlotId> &&
+      rig_.setup.layers[index(binding.layer)].held == binding.slot)
+    line.table.problem(Code::layer_not_allowed, line.key.c_str(), "a control cannot be its own layer",
+                       "another control");
   if (controls.size() > 1) read_chord(line, controls, binding);
   std::optional<Table> entry = line.entry;
   const auto effect = entry ? read_effect(*entry, part, binding, names_) : read_word(line.table, line.key, line.word);
@@ -297,11 +312,15 @@ void RigBuilder::build_binding(Line& line, const std::string& control, Part part
 /// Keys together: the last is the one that asks, the others have to be down with it, in any order.
 void RigBuilder::read_chord(Line& line, const std::vector<std::string>& controls, BindingSetup& binding) {
   constexpr std::size_t max_keys = 4;
-  const auto is_key = [&](SlotId slot) { return rig_.setup.controls[index(slot)].calibration.kind() == ControlKind::key; };
+  const auto is_key = [&](SlotId slot) {
+    return rig_.setup.controls[index(slot)].calibration.kind() == ControlKind::key;
+  };
   if (line.gesture != Gesture::press || controls.size() > max_keys)
-    line.table.problem(Code::bad_choice, line.key.c_str(), "keys together are a gesture of their own", "at most four keys, and no gesture");
+    line.table.problem(Code::bad_choice, line.key.c_str(), "keys together are a gesture of their own",
+                       "at most four keys, and no gesture");
   if (binding.slot != no<SlotId> && !is_key(binding.slot))
-    line.table.problem(Code::wrong_control, line.key.c_str(), fmt::format("'{}' is no key", controls.front()), "keys of the same handset");
+    line.table.problem(Code::wrong_control, line.key.c_str(), fmt::format("'{}' is no key", controls.front()),
+                       "keys of the same handset");
   for (std::size_t i = 1; i < controls.size(); ++i) {
     const SlotId other = control_named(line.table, line.key.c_str(), line.handset, controls[i], false);
     if (other == no<SlotId>) continue;
@@ -325,18 +344,23 @@ void RigBuilder::check_effect(Line& line, std::optional<Table>& entry, BindingSe
                    fmt::format("\"{}\".hold = …, or leave it out", line.control));
   }
   const AboutEffect& is = about(binding.effect);
-  const auto is_kind = [&](ControlKind kind) { return rig_.setup.controls[index(binding.slot)].calibration.kind() == kind; };
+  const auto is_kind = [&](ControlKind kind) {
+    return rig_.setup.controls[index(binding.slot)].calibration.kind() == kind;
+  };
   if (is.by_place && is.by_counts && binding.slot != no<SlotId> && !is_kind(ControlKind::counts))
-    line.table.problem(Code::wrong_control, line.key.c_str(), fmt::format("a handwheel is turned, and '{}' is not", line.control),
-                       "dial.1 and the like");
-  const bool plain = binding.gesture == Gesture::press, by_key = binding.slot != no<SlotId> && is_kind(ControlKind::key);
+    line.table.problem(Code::wrong_control, line.key.c_str(),
+                       fmt::format("a handwheel is turned, and '{}' is not", line.control), "dial.1 and the like");
+  const bool plain = binding.gesture == Gesture::press,
+             by_key = binding.slot != no<SlotId> && is_kind(ControlKind::key);
   if (is.word && binding.layer != no<LayerId>)
     at.problem(Code::layer_not_allowed, key, "ready, stow, enable, stop and reset are in no layer", "[bind]");
   if (binding.as<effect::Enable>() && about(binding.gesture).over)
     at.problem(Code::bad_choice, key, "enable allows motion while it is held, and this is over as it begins",
                "press, hold, double_tap, or keys together");
-  if (!plain && binding.as<effect::Stop>()) at.problem(Code::bad_choice, key, "a stop waits for no gesture", "a plain press");
-  if (!plain && is.by_place) at.problem(Code::bad_choice, key, "what a control's place or counts move takes no gesture", "leave it out");
+  if (!plain && binding.as<effect::Stop>())
+    at.problem(Code::bad_choice, key, "a stop waits for no gesture", "a plain press");
+  if (!plain && is.by_place)
+    at.problem(Code::bad_choice, key, "what a control's place or counts move takes no gesture", "leave it out");
   if (!plain && is.by_deflection && !by_key && binding.slot != no<SlotId>)
     at.problem(Code::bad_choice, key, "a deflection takes no gesture", "leave it out");
   if (entry && entry->has("repeat")) read_repeat(*entry, binding);
@@ -358,7 +382,8 @@ void RigBuilder::read_repeat(Table& entry, BindingSetup& binding) {
   }
   if (!good)
     entry.problem(Code::out_of_range, "repeat", "these are no stages of repeating",
-                  "at most 8 pairs [seconds held, times a second (at most 50)], each later than the one before, as [[0.5, 4], [2, 12]]");
+                  "at most 8 pairs [seconds held, times a second (at most 50)], each later than the one before, as "
+                  "[[0.5, 4], [2, 12]]");
 }
 
 }  // namespace gyrax

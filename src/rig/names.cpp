@@ -24,7 +24,8 @@ bool is_name(const std::string& name) {
 
 bool RigBuilder::add_name(Table& table, Names& names, const std::string& name, const char* kind) {
   if (!is_name(name)) {
-    table.problem(Code::bad_name, "", fmt::format("'{}' cannot be a name", name), "a to z, 0 to 9, _ and -, at most 40");
+    table.problem(Code::bad_name, "", fmt::format("'{}' cannot be a name", name),
+                  "a to z, 0 to 9, _ and -, at most 40");
     return false;
   }
   const auto [at, fresh] = described_.try_emplace(std::string(kind) + "." + name, Origin{table.file(), table.line()});
@@ -38,12 +39,14 @@ bool RigBuilder::add_name(Table& table, Names& names, const std::string& name, c
   return true;
 }
 
-std::optional<std::size_t> row_named(Table& table, const char* key, const Names& names, const std::string& word, const char* kind) {
+std::optional<std::size_t> row_named(Table& table, const char* key, const Names& names, const std::string& word,
+                                     const char* kind) {
   const auto at = names.find(word);
   if (at != names.end()) return at->second;
   const std::string known = listed(words(names));
   table.problem(Code::unknown_name, key, fmt::format("there is no {} '{}'", kind, word),
-                known.empty() ? fmt::format("describe one as [{}.{}]", kind, word) : "there are: " + known, nearest(word, words(names)));
+                known.empty() ? fmt::format("describe one as [{}.{}]", kind, word) : "there are: " + known,
+                nearest(word, words(names)));
   return std::nullopt;
 }
 

@@ -18,7 +18,8 @@ namespace gyrax {
 using Names = std::map<std::string, std::size_t>;
 
 /// The row of a name; told where there is none.
-std::optional<std::size_t> row_named(Table& table, const char* key, const Names& names, const std::string& word, const char* kind);
+std::optional<std::size_t> row_named(Table& table, const char* key, const Names& names, const std::string& word,
+                                     const char* kind);
 
 template <class Id>
 Id named(Table& table, const char* key, const Names& names, const std::string& word, const char* kind) {

@@ -3,7 +3,8 @@
 
 namespace gyrax {
 
-/// What bindings can move: the shared override, those of groups and axes, and the increments of all, of a group, of an axis.
+/// What bindings can move: the shared override, those of groups and axes, and the increments of all, of a group, of an
+/// axis.
 void RigBuilder::add_numbers() {
   if (!rig_.numbers.empty()) return;
   NotchSetup& notches = rig_.setup.notches;
@@ -18,7 +19,8 @@ void RigBuilder::add_numbers() {
   const auto stepping = [&](const std::vector<AxisId>& axes) {
     NotchSetup::Number number;
     for (const AxisId axis : axes)
-      if (!notches.increments[index(axis)].values.empty()) number.coordinates.push_back(id_at<CoordinateId>(index(axis)));
+      if (!notches.increments[index(axis)].values.empty())
+        number.coordinates.push_back(id_at<CoordinateId>(index(axis)));
     return number;
   };
   const auto origin_of = [&](const std::string& key, const Origin& otherwise) {
@@ -42,7 +44,8 @@ void RigBuilder::add_numbers() {
       add("override." + name, origin_of("axis." + name + ".override.start", {}), {own_override(axis), {}});
     // A group of the same name goes before.
     if (auto steps = stepping({axis}); !steps.coordinates.empty() && !names_.numbers.contains("increment." + name))
-      add("increment." + name, origin_of("axis." + name + ".increment", rig_.axes[index(axis)].origin), std::move(steps));
+      add("increment." + name, origin_of("axis." + name + ".increment", rig_.axes[index(axis)].origin),
+          std::move(steps));
   }
 }
 

@@ -41,10 +41,12 @@ std::string remembered_path(const std::string& rig_path) {
   namespace fs = std::filesystem;
   const char* const state = std::getenv("XDG_STATE_HOME");
   const char* const home = std::getenv("HOME");
-  const fs::path folder = state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state";
+  const fs::path folder =
+      state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state";
   std::error_code ignored;
   const fs::path whole = fs::weakly_canonical(rig_path, ignored);
-  return (folder / "gyrax" / fmt::format("{}-{:08x}.remembered.toml", whole.stem().string(), number_of(whole.string()))).string();
+  return (folder / "gyrax" / fmt::format("{}-{:08x}.remembered.toml", whole.stem().string(), number_of(whole.string())))
+      .string();
 }
 
 std::string remembered_text(const Rig& rig, std::span<const double> overrides, std::span<const Nano> increments) {
@@ -53,7 +55,8 @@ std::string remembered_text(const Rig& rig, std::span<const double> overrides, s
   const auto out = std::back_inserter(text);
   if (rig.remembers_overrides) {
     text += "\n[override]   # percent\n";
-    for (std::size_t r = 0; r < overrides.size(); ++r) fmt::format_to(out, "\"{}\" = {}\n", override_name(rig, r), overrides[r]);
+    for (std::size_t r = 0; r < overrides.size(); ++r)
+      fmt::format_to(out, "\"{}\" = {}\n", override_name(rig, r), overrides[r]);
   }
   if (rig.remembers_increments) {
     text += "\n[increment]\n";
@@ -74,14 +77,15 @@ Rig with_remembered(Rig rig, const std::string& text) {
   Table root = document->root(problems);
   NotchSetup& notches = rig.setup.notches;
   const auto forgotten = [&](const std::string& name, double value) {
-    rig.remarks.push_back(
-        fmt::format("{} was at {:g} in the last run, which is no notch any more; the rig's own start counts", name, value));
+    rig.remarks.push_back(fmt::format(
+        "{} was at {:g} in the last run, which is no notch any more; the rig's own start counts", name, value));
   };
   if (auto overrides = rig.remembers_overrides ? root.table("override") : std::nullopt)
     for (std::size_t r = 0; r < notches.overrides.size(); ++r) {
       const std::string name = override_name(rig, r);
       const auto value = overrides->number(name.c_str(), {});
-      if (value && !start_with(notches.overrides[r].values, *value, notches.overrides[r].start)) forgotten(name, *value);
+      if (value && !start_with(notches.overrides[r].values, *value, notches.overrides[r].start))
+        forgotten(name, *value);
     }
   if (auto increments = rig.remembers_increments ? root.table("increment") : std::nullopt)
     for (std::size_t a = 0; a < notches.increments.size(); ++a) {

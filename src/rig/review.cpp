@@ -25,8 +25,8 @@ const GroupSetup* coupled(const Rig& rig, std::size_t a) {
   return nullptr;
 }
 
-/// The longest stop of coupled axes. Along any line none of its limits is less than the least of theirs, nor its speed more than the
-/// greatest; from a steady speed the way is half of speed times time.
+/// The longest stop of coupled axes. Along any line none of its limits is less than the least of theirs, nor its speed
+/// more than the greatest; from a steady speed the way is half of speed times time.
 StopReach coupled_stop(const Rig& rig, const GroupSetup& group, double own_speed) {
   MotionLimits limits{.speed = 0, .accel = 1, .jerk = 1, .decel = AxisLimits::max, .decel_jerk = AxisLimits::max_jerk};
   for (const AxisId axis : group.axes) {
@@ -46,10 +46,12 @@ struct Times {
 Times times_of(const Rig& rig, std::size_t a) {
   const AxisLimits& l = rig.setup.axes[a].limits;
   const GroupSetup* const group = coupled(rig, a);
-  const StopReach stop = group != nullptr ? coupled_stop(rig, *group, l.speed()) : stop_reach({0, l.speed(), 0}, l.full());
+  const StopReach stop =
+      group != nullptr ? coupled_stop(rig, *group, l.speed()) : stop_reach({0, l.speed(), 0}, l.full());
   Times t{.stop_s = stop.time_s, .stop_distance = stop.distance};
   // What turns for ever has no full travel; a turn stands for it.
-  t.travel_s = rig.axes[a].endless ? shortest_time({}, 360, l.full()) : shortest_time({l.low(), 0, 0}, l.high(), l.full());
+  t.travel_s =
+      rig.axes[a].endless ? shortest_time({}, 360, l.full()) : shortest_time({l.low(), 0, 0}, l.high(), l.full());
   const auto& notches = rig.setup.notches.increments[a];
   if (!notches.values.empty()) {
     t.increment = from_nano(notches.values[notches.start]);
@@ -66,15 +68,17 @@ std::string where(const Rig& rig, const Origin& origin) {
 }
 
 /// "900 / 9000"; a jerk that the rig does not name is marked.
-std::string pair_of(double accel, double jerk, bool usual) { return fmt::format("{:g} / {:g}{}", accel, jerk, usual ? "*" : ""); }
+std::string pair_of(double accel, double jerk, bool usual) {
+  return fmt::format("{:g} / {:g}{}", accel, jerk, usual ? "*" : "");
+}
 
 void write_motor(Out out, const Rig& rig, std::size_t a, const Times& t) {
   const AxisLimits& l = rig.setup.axes[a].limits;
   const AxisInfo& info = rig.axes[a];
-  fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>24}\n", info.name, "motor", fmt::format("{:g} %", l.speed()),
-                 pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
-                 pair_of(l.full().decel, l.full().decel_jerk, info.usual_decel_jerk), fmt::format("{:.0f} ms", t.stop_s * 1e3),
-                 where(rig, info.origin));
+  fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>24}\n", info.name, "motor",
+                 fmt::format("{:g} %", l.speed()), pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
+                 pair_of(l.full().decel, l.full().decel_jerk, info.usual_decel_jerk),
+                 fmt::format("{:.0f} ms", t.stop_s * 1e3), where(rig, info.origin));
   fmt::format_to(out, "            {}{}\n", position_words(rig, a), needs_words(rig, a));
 }
 
@@ -93,13 +97,16 @@ void write_axes(Out out, const Rig& rig) {
     }
     const std::string travel = info.endless ? "endless" : fmt::format("{:g} … {:g}", l.low(), l.high());
     fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>13}{:>11}\n", info.name, travel,
-                   fmt::format("{:g} {}/s", l.speed(), info.unit), pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
+                   fmt::format("{:g} {}/s", l.speed(), info.unit),
+                   pair_of(l.full().accel, l.full().jerk, info.usual_jerk),
                    pair_of(l.full().decel, l.full().decel_jerk, info.usual_decel_jerk),
                    fmt::format("{:.0f} ms, {:.1f} {}", t.stop_s * 1e3, t.stop_distance, info.unit),
                    fmt::format("{:.2f} s{}", t.travel_s, info.endless ? " a turn" : ""), where(rig, info.origin));
     const std::string step =
-        t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3) : "no steps";
-    const std::string together = coupled(rig, a) != nullptr ? "; coupled: it stops on the line of its group, after this at most" : "";
+        t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3)
+                        : "no steps";
+    const std::string together =
+        coupled(rig, a) != nullptr ? "; coupled: it stops on the line of its group, after this at most" : "";
     fmt::format_to(out, "            {}; {}{}{}\n", position_words(rig, a), step, needs_words(rig, a), together);
   }
   if (usual)
@@ -112,14 +119,17 @@ void write_watchdogs(Out out, const Rig& rig) {
   fmt::format_to(out, "  a tick later than {:g} ms after the last is a fault\n", to_seconds(rig.setup.max_tick) * 1e3);
   for (std::size_t h = 0; h < rig.handsets.size(); ++h) {
     const HandsetSetup& handset = rig.setup.handsets[h];
-    const std::string silence = handset.max_silence ? fmt::format("reports steadily: silent for more than {:g} ms, it is lost",
-                                                                  to_seconds(*handset.max_silence) * 1e3)
-                                                    : std::string("reports on change: silence is no fault, being unplugged is");
-    fmt::format_to(out, "  {}: {}; a reading older than {:g} ms is a fault\n", rig.handsets[h], silence, to_seconds(handset.max_age) * 1e3);
+    const std::string silence = handset.max_silence
+                                    ? fmt::format("reports steadily: silent for more than {:g} ms, it is lost",
+                                                  to_seconds(*handset.max_silence) * 1e3)
+                                    : std::string("reports on change: silence is no fault, being unplugged is");
+    fmt::format_to(out, "  {}: {}; a reading older than {:g} ms is a fault\n", rig.handsets[h], silence,
+                   to_seconds(handset.max_age) * 1e3);
   }
   for (std::size_t l = 0; l < rig.links.size(); ++l)
-    fmt::format_to(out, "  {}: no heartbeat for {:g} ms is a fault; the far end stops by itself after {:g} ms\n", rig.links[l].name,
-                   to_seconds(rig.setup.links[l].max_silence) * 1e3, to_seconds(rig.setup.links[l].frame_valid_for) * 1e3);
+    fmt::format_to(out, "  {}: no heartbeat for {:g} ms is a fault; the far end stops by itself after {:g} ms\n",
+                   rig.links[l].name, to_seconds(rig.setup.links[l].max_silence) * 1e3,
+                   to_seconds(rig.setup.links[l].frame_valid_for) * 1e3);
 }
 
 void write_reduced(Out out, const Rig& rig) {
@@ -127,12 +137,13 @@ void write_reduced(Out out, const Rig& rig) {
   std::string groups;
   for (const GroupSetup& group : rig.setup.groups) {
     if (!(group.reduced_speed < std::numeric_limits<double>::infinity())) continue;
-    for (const AxisId axis : group.axes) groups += (axis == group.axes.front() ? ", " : " and ") + rig.axes[index(axis)].name;
+    for (const AxisId axis : group.axes)
+      groups += (axis == group.axes.front() ? ", " : " and ") + rig.axes[index(axis)].name;
     groups += fmt::format(" together at most {:g} {}/s", group.reduced_speed, rig.axes[index(group.axes.front())].unit);
   }
   if (groups.empty() && reduced.speed == 1 && reduced.accel == 1) return;
-  fmt::format_to(out, "\nReduced speed ({} at first): {:g} % of speed, {:g} % of acceleration{}\n", reduced.starts_on ? "on" : "off",
-                 reduced.speed * 100, reduced.accel * 100, groups);
+  fmt::format_to(out, "\nReduced speed ({} at first): {:g} % of speed, {:g} % of acceleration{}\n",
+                 reduced.starts_on ? "on" : "off", reduced.speed * 100, reduced.accel * 100, groups);
 }
 
 std::string virtual_words(const Rig& rig, const ControlSetup& c) {
@@ -144,8 +155,8 @@ std::string virtual_words(const Rig& rig, const ControlSetup& c) {
     case VirtualControl::How::greater: return fmt::format("the greater of {} and {}", part(0), part(1));
     case VirtualControl::How::drive_left:
     case VirtualControl::How::drive_right:
-      return fmt::format("{} motor of speed {} and turn {}", c.virtual_control.how == VirtualControl::How::drive_left ? "left" : "right",
-                         part(0), part(1));
+      return fmt::format("{} motor of speed {} and turn {}",
+                         c.virtual_control.how == VirtualControl::How::drive_left ? "left" : "right", part(0), part(1));
     case VirtualControl::How::tilt_x:
     case VirtualControl::How::tilt_y:
       return fmt::format("how far {} is lowered, by gravity; full at {:.0f} deg",
@@ -162,16 +173,19 @@ std::string virtual_words(const Rig& rig, const ControlSetup& c) {
 /// What hands touch: what was measured, how it is shaped, what has to wait.
 void write_controls(Out out, const Rig& rig) {
   fmt::format_to(out,
-                 "\nControls (in this order: ends, smoothing, dead zone, straight pushes, curve; then those that are made of others)\n");
+                 "\nControls (in this order: ends, smoothing, dead zone, straight pushes, curve; then those that are "
+                 "made of others)\n");
   for (std::size_t h = 0; h < rig.handsets.size(); ++h)
     if (const auto& measured = rig.seats[h].calibrated)
-      fmt::format_to(out, "  {}: as measured in {}{}\n", rig.handsets[h], measured->file, measured->any_device ? ", on any device" : "");
+      fmt::format_to(out, "  {}: as measured in {}{}\n", rig.handsets[h], measured->file,
+                     measured->any_device ? ", on any device" : "");
   for (std::size_t s = 0; s < rig.slots.size(); ++s) {
     const ControlSetup& c = rig.setup.controls[s];
     const std::string made = virtual_words(rig, c), shape = shape_words(c);
     if (made.empty() && shape.empty()) continue;
     const std::string handset = rig.handsets.size() > 1 ? rig.handsets[index(c.handset)] + " " : "";
-    fmt::format_to(out, "  {:<22} {}{}{}\n", handset + rig.slots[s].name, made, made.empty() || shape.empty() ? "" : "; ", shape);
+    fmt::format_to(out, "  {:<22} {}{}{}\n", handset + rig.slots[s].name, made,
+                   made.empty() || shape.empty() ? "" : "; ", shape);
   }
   for (const StationInfo& station : rig.stations) {
     std::string names;
@@ -180,8 +194,9 @@ void write_controls(Out out, const Rig& rig) {
     fmt::format_to(out, "  {}: {} are in charge together\n", station.name, names);
   }
   if (rig.handsets.size() > 1 && std::popcount(rig.setup.stations.front()) < static_cast<int>(rig.handsets.size()))
-    fmt::format_to(
-        out, "  one is in charge: the one whose ready was pressed; another takes over at rest, by its own ready; every stop counts\n");
+    fmt::format_to(out,
+                   "  one is in charge: the one whose ready was pressed; another takes over at rest, by its own ready; "
+                   "every stop counts\n");
 }
 
 /// What a plain press waits for where its key has other gestures.
@@ -194,14 +209,15 @@ std::string delay_of(const Rig& rig, std::size_t row) {
     if (other.layer != b.layer || (other.slot != b.slot && !member)) continue;
     rivals.add(other.gesture, other.hold);
   }
-  return rivals.any()
-             ? fmt::format(" (waits up to {:g} ms for its other gestures)", to_seconds(rival_delay(rivals, rig.setup.gestures)) * 1e3)
-             : "";
+  return rivals.any() ? fmt::format(" (waits up to {:g} ms for its other gestures)",
+                                    to_seconds(rival_delay(rivals, rig.setup.gestures)) * 1e3)
+                      : "";
 }
 
 void write_bindings(Out out, const Rig& rig) {
   fmt::format_to(out,
-                 "\nBindings (on one axis: stop, then permit, then go or a pose, then follow, then jog, then steps and counts; jogs of one "
+                 "\nBindings (on one axis: stop, then permit, then go or a pose, then follow, then jog, then steps and "
+                 "counts; jogs of one "
                  "axis add)\n");
   std::size_t longest = 0;
   std::vector<std::string> lines;
@@ -223,8 +239,8 @@ void write_numbers(Out out, const Rig& rig) {
     const auto& list = notches.overrides[index(override)];
     std::string values;
     for (const double value : list.values) values += fmt::format(" {:g}", value);
-    fmt::format_to(std::back_inserter(all), "  {:<22}{:g} % at first, of{}  {}\n", rig.numbers[n].name, list.values[list.start], values,
-                   where(rig, rig.numbers[n].origin));
+    fmt::format_to(std::back_inserter(all), "  {:<22}{:g} % at first, of{}  {}\n", rig.numbers[n].name,
+                   list.values[list.start], values, where(rig, rig.numbers[n].origin));
   }
   if (!all.empty()) fmt::format_to(out, "\nOverrides\n{}", all);
   if (rig.remembers_overrides || rig.remembers_increments)
@@ -237,8 +253,10 @@ void write_numbers(Out out, const Rig& rig) {
 void write_zones(Out out, const Rig& rig) {
   const auto usual = default_categories();
   for (std::size_t z = 0; z < rig.zones.size(); ++z) {
-    fmt::format_to(out, "\nZone {}: category of the stop for each cause (0 power off at once, 1 stop then off, 2 stop, power stays)\n",
-                   rig.zones[z]);
+    fmt::format_to(
+        out,
+        "\nZone {}: category of the stop for each cause (0 power off at once, 1 stop then off, 2 stop, power stays)\n",
+        rig.zones[z]);
     for (std::size_t c = 1; c < cause_count; ++c) {
       const AboutCause& cause = about(static_cast<Cause>(c));
       const int category = static_cast<int>(rig.setup.zones[z].categories[c]);
@@ -254,11 +272,14 @@ void write_zones(Out out, const Rig& rig) {
 std::string review_text(const Rig& rig) {
   std::string all;
   Out out(all);
-  const auto count = [&](std::size_t n, const char* one, const char* many) { return fmt::format("{} {}", n, n == 1 ? one : many); };
-  fmt::format_to(out, "{}\n{} holds: {}, {}, {}, {}, {}; a tick every {:g} ms\n", rig.title.empty() ? rig.path : rig.title, rig.path,
-                 count(rig.axes.size(), "axis", "axes"), count(rig.switches.size(), "switch", "switches"),
-                 count(rig.handsets.size(), "handset", "handsets"), count(rig.bindings.size(), "binding", "bindings"),
-                 count(rig.zones.size(), "zone", "zones"), to_seconds(rig.period) * 1e3);
+  const auto count = [&](std::size_t n, const char* one, const char* many) {
+    return fmt::format("{} {}", n, n == 1 ? one : many);
+  };
+  fmt::format_to(out, "{}\n{} holds: {}, {}, {}, {}, {}; a tick every {:g} ms\n",
+                 rig.title.empty() ? rig.path : rig.title, rig.path, count(rig.axes.size(), "axis", "axes"),
+                 count(rig.switches.size(), "switch", "switches"), count(rig.handsets.size(), "handset", "handsets"),
+                 count(rig.bindings.size(), "binding", "bindings"), count(rig.zones.size(), "zone", "zones"),
+                 to_seconds(rig.period) * 1e3);
   write_axes(out, rig);
   write_reduced(out, rig);
   write_numbers(out, rig);
@@ -268,7 +289,8 @@ std::string review_text(const Rig& rig) {
   write_zones(out, rig);
   fmt::format_to(out, "\nWhat this rig cannot promise\n");
   for (const std::string& remark : rig.remarks) fmt::format_to(out, "  {}\n", remark);
-  fmt::format_to(out, "  Gyrax is not a safety-rated device: the machine's emergency stop must be wired, not programmed.\n");
+  fmt::format_to(out,
+                 "  Gyrax is not a safety-rated device: the machine's emergency stop must be wired, not programmed.\n");
   return all;
 }
 
@@ -318,7 +340,8 @@ std::string review_json(const Rig& rig) {
   all["bindings"] = Json::array();
   for (std::size_t row = 0; row < rig.bindings.size(); ++row) {
     const BindingInfo& b = rig.bindings[row];
-    all["bindings"].push_back({{"says", b.sentence + delay_of(rig, row)}, {"file", b.origin.file}, {"line", b.origin.line}});
+    all["bindings"].push_back(
+        {{"says", b.sentence + delay_of(rig, row)}, {"file", b.origin.file}, {"line", b.origin.line}});
   }
   all["remarks"] = rig.remarks;
   all["origins"] = Json::object();

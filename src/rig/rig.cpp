@@ -14,7 +14,8 @@ namespace {
 void check_version(Table& root) {
   const auto version = root.whole("gyrax", {1, 1e6, false, "", true});
   if (!root.has("gyrax")) {
-    root.problem(Code::version_missing, "", "the version of the format is missing", fmt::format("a first line 'gyrax = {}'", rig_version));
+    root.problem(Code::version_missing, "", "the version of the format is missing",
+                 fmt::format("a first line 'gyrax = {}'", rig_version));
   } else if (version && *version > rig_version) {
     root.problem(Code::version_newer, "gyrax", fmt::format("this rig is of version {}", *version),
                  fmt::format("this program reads versions up to {}; take a newer one", rig_version));
@@ -24,8 +25,8 @@ void check_version(Table& root) {
 using Reader = RigBuilder::Reader;
 
 /// The document and those that it includes. Stops at the first text that cannot be read.
-std::vector<Document> documents(std::string_view text, const std::string& file, const Reader& reader, std::vector<RigSource>& sources,
-                                Problems& problems) {
+std::vector<Document> documents(std::string_view text, const std::string& file, const Reader& reader,
+                                std::vector<RigSource>& sources, Problems& problems) {
   std::vector<Document> all;
   sources.push_back({file, std::string(text)});
   const auto first = Document::parse(std::string(text), file, problems);
@@ -71,7 +72,8 @@ Reader bounded(const Reader& reader, std::size_t& left) {
 }
 
 Rig build(std::string_view text, const std::string& file, const Reader& unbounded) {
-  if (text.size() > max_rig) throw RigError({unreadable(file, fmt::format("it has {} bytes; at most {} are read", text.size(), max_rig))});
+  if (text.size() > max_rig)
+    throw RigError({unreadable(file, fmt::format("it has {} bytes; at most {} are read", text.size(), max_rig))});
   std::size_t left = max_rig - text.size();
   const Reader reader = bounded(unbounded, left);
   Problems problems;
@@ -82,7 +84,8 @@ Rig build(std::string_view text, const std::string& file, const Reader& unbounde
   for (const Document& doc : docs) roots.push_back(doc.root(problems));
   RigBuilder builder(problems, reader);
   if (!roots.empty() && roots.front().has("gyrax_session")) {
-    roots.front().problem(Code::version_missing, "gyrax_session", "this is a session, not a rig", "give the rig's file");
+    roots.front().problem(Code::version_missing, "gyrax_session", "this is a session, not a rig",
+                          "give the rig's file");
     throw RigError(problems.take());
   }
   for (Table& root : roots) {
@@ -90,9 +93,10 @@ Rig build(std::string_view text, const std::string& file, const Reader& unbounde
     root.is_text("include");
   }
   using Read = void (RigBuilder::*)(Table&);
-  for (const Read read : {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes,
-                          &RigBuilder::read_groups, &RigBuilder::read_poses, &RigBuilder::read_switches, &RigBuilder::read_handsets,
-                          &RigBuilder::read_stations, &RigBuilder::read_layers, &RigBuilder::read_bindings})
+  for (const Read read :
+       {&RigBuilder::read_basics, &RigBuilder::read_links, &RigBuilder::read_zones, &RigBuilder::read_axes,
+        &RigBuilder::read_groups, &RigBuilder::read_poses, &RigBuilder::read_switches, &RigBuilder::read_handsets,
+        &RigBuilder::read_stations, &RigBuilder::read_layers, &RigBuilder::read_bindings})
     for (Table& root : roots) (builder.*read)(root);
   for (const Document& doc : docs) builder.files.push_back(doc.file());
   builder.build_bindings();
@@ -103,7 +107,8 @@ Rig build(std::string_view text, const std::string& file, const Reader& unbounde
   if (problems.any()) throw RigError(problems.take());
   rig.sources = std::move(sources);
   for (RigSource& calibration : builder.sources)
-    if (std::none_of(rig.sources.begin(), rig.sources.end(), [&](const RigSource& one) { return one.path == calibration.path; }))
+    if (std::none_of(rig.sources.begin(), rig.sources.end(),
+                     [&](const RigSource& one) { return one.path == calibration.path; }))
       rig.sources.push_back(std::move(calibration));
   for (const auto& [key, place] : problems.places) rig.origins[key] = {place.file, place.line};
   return rig;
@@ -119,7 +124,9 @@ Rig parse_rig(const std::vector<RigSource>& sources) {
   const auto text_of = [&](const std::string& path) {
     for (const RigSource& source : sources)
       if (source.path == path) return Text{source.text, {}, {}};
-    return Text{{}, std::make_error_code(std::errc::no_such_file_or_directory), fmt::format("'{}' is not among the texts", path)};
+    return Text{{},
+                std::make_error_code(std::errc::no_such_file_or_directory),
+                fmt::format("'{}' is not among the texts", path)};
   };
   return with_remembered(build(sources.at(0).text, sources.at(0).path, text_of), text_of(remembered_source).text);
 }
@@ -140,8 +147,8 @@ Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
     if (seat.calibrated->any_device) {
       rig.remarks.push_back(fmt::format("handset {}: {}; the rig allows it", seat.handset, how));
     } else {
-      problems.push_back(
-          {Code::device, rig.path, 0, 0, "", how, "calibrate this one, or allow it: calibration = { file = …, any_device = true }", ""});
+      problems.push_back({Code::device, rig.path, 0, 0, "", how,
+                          "calibrate this one, or allow it: calibration = { file = …, any_device = true }", ""});
     }
   }
   for (std::size_t s = 0; s < rig.slots.size(); ++s) {
@@ -163,10 +170,10 @@ Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
     if (rig.slots[s].own_ends) continue;
     const auto made = fitted(setup.calibration, *range);
     if (!made) {
-      problems.push_back(
-          {Code::device, rig.path, 0, 0, "",
-           fmt::format("{} of handset '{}' says it goes from {} to {}", rig.slots[s].name, handset, range->minimum, range->maximum),
-           "give minimum, centre and maximum in the rig", ""});
+      problems.push_back({Code::device, rig.path, 0, 0, "",
+                          fmt::format("{} of handset '{}' says it goes from {} to {}", rig.slots[s].name, handset,
+                                      range->minimum, range->maximum),
+                          "give minimum, centre and maximum in the rig", ""});
       continue;
     }
     setup.calibration = *made;

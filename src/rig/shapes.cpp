@@ -23,7 +23,8 @@ std::string dead_zone_words(const ControlSetup& c) {
   const Zone& zone = c.shape.zone;
   std::string text;
   const auto add = [&](const std::string& word) { text += (text.empty() ? "" : ", ") + word; };
-  if (zone.inner > 0) add(fmt::format("dead zone {:g} %{}", zone.inner * 100, c.partner != no<SlotId> ? ", round" : ""));
+  if (zone.inner > 0)
+    add(fmt::format("dead zone {:g} %{}", zone.inner * 100, c.partner != no<SlotId> ? ", round" : ""));
   if (zone.hysteresis > 0) add(fmt::format("hysteresis {:g} %", zone.hysteresis * 100));
   if (zone.outer > 0) add(fmt::format("full from {:g} %", 100 - zone.outer * 100));
   return text;
@@ -34,7 +35,8 @@ void read_straight(Table& table, Shaped what, ControlWish& wish) {
   if (!straight) return;
   wish.said.shape.straight = {*straight / 100, *straight / 400, 0};
   if (what != Shaped::stick)
-    table.problem(Code::wrong_control, "straight", "only a stick has pushes to keep straight", "on \"stick.left\" or \"stick.right\"");
+    table.problem(Code::wrong_control, "straight", "only a stick has pushes to keep straight",
+                  "on \"stick.left\" or \"stick.right\"");
 }
 std::string straight_words(const ControlSetup& c) {
   return c.shape.straight.inner > 0 ? fmt::format("straight up to {:g} %", c.shape.straight.inner * 100) : "";
@@ -46,14 +48,15 @@ void read_curve(Table& table, Shaped, ControlWish& wish) {
   if (!table.has("curve")) return;
   const auto pairs = table.pairs("curve");
   std::vector<Curve::Point> points;
-  for (const auto& [in, out] : pairs.value_or(std::vector<std::pair<double, double>>{})) points.push_back({in / 100, out / 100});
+  for (const auto& [in, out] : pairs.value_or(std::vector<std::pair<double, double>>{}))
+    points.push_back({in / 100, out / 100});
   const auto curve = points.empty() || expo ? std::nullopt : Curve::through(points);
   if (curve) wish.said.shape.curve = *curve;
   if (!curve)
-    table.problem(
-        Code::out_of_range, "curve", expo ? "there is an 'expo' already" : "these points make no curve",
-        fmt::format("one of them; at most {} pairs [in %, out %] between [0, 0] and [100, 100], neither ever falling, as [[50, 20]]",
-                    Curve::max_points));
+    table.problem(Code::out_of_range, "curve", expo ? "there is an 'expo' already" : "these points make no curve",
+                  fmt::format("one of them; at most {} pairs [in %, out %] between [0, 0] and [100, 100], neither ever "
+                              "falling, as [[50, 20]]",
+                              Curve::max_points));
 }
 std::string curve_words(const ControlSetup& c) {
   std::string text = c.shape.curve.expo_share() > 0 ? fmt::format("expo {:g} %", c.shape.curve.expo_share() * 100) : "";
@@ -76,7 +79,8 @@ void read_press(Table& table, Shaped, ControlWish& wish) {
     wish.said.press_at = at[0] / 100;
     wish.said.release_below = at[1] / 100;
   } else {
-    table.problem(Code::out_of_range, "press", "these are no two bounds of a press", "[pressed from, until below] in percent, as [60, 40]");
+    table.problem(Code::out_of_range, "press", "these are no two bounds of a press",
+                  "[pressed from, until below] in percent, as [60, 40]");
   }
 }
 
@@ -90,7 +94,9 @@ std::string debounce_words(const ControlSetup& c) {
 void read_detent(Table& table, Shaped, ControlWish& wish) {
   wish.said.detent = static_cast<int>(table.whole("detent", {1, 1000, false, "counts"}).value_or(1));
 }
-std::string detent_words(const ControlSetup& c) { return c.detent > 1 ? fmt::format("{} counts a detent", c.detent) : ""; }
+std::string detent_words(const ControlSetup& c) {
+  return c.detent > 1 ? fmt::format("{} counts a detent", c.detent) : "";
+}
 
 /// One stage: of what it is, how it is read, how it is described.
 struct StageRow {

@@ -1,4 +1,5 @@
-// How what a control says is shaped: each stage with its keys, how they are read and how `check` describes them. Private to the rig room.
+// How what a control says is shaped: each stage with its keys, how they are read and how `check` describes them.
+// Private to the rig room.
 #pragma once
 
 #include "../files/toml_reader.hpp"

@@ -62,23 +62,25 @@ void RigBuilder::require_bindings() {
         return b.effect.index() == word.index() && has(zones_of(b.effect), id_at<ZoneId>(z));
       };
       if (std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), gives))
-        refuse_whole(Code::missing_binding,
-                     fmt::format("no control gives \"{}\" to zone '{}'", effect_rows()[word.index()].key, rig_.zones[z]),
-                     "a zone that moves needs ready, enable, stop and reset");
+        refuse_whole(
+            Code::missing_binding,
+            fmt::format("no control gives \"{}\" to zone '{}'", effect_rows()[word.index()].key, rig_.zones[z]),
+            "a zone that moves needs ready, enable, stop and reset");
     }
   }
 }
 
 void RigBuilder::refuse_binding(std::size_t row, std::string what, std::string allowed) {
-  problems_.add(Code::one_effect, {rig_.bindings[row].origin.file, rig_.bindings[row].origin.line, 1}, "bind", std::move(what),
-                std::move(allowed));
+  problems_.add(Code::one_effect, {rig_.bindings[row].origin.file, rig_.bindings[row].origin.line, 1}, "bind",
+                std::move(what), std::move(allowed));
 }
 
 /// Whether a control, or one that it is made of, is smoothed.
 bool RigBuilder::smoothed(SlotId slot) const {
   const ControlSetup& control = rig_.setup.controls[index(slot)];
   bool any = control.smoothing_s > 0;
-  for (std::size_t i = 0; i < parts_of(control.virtual_control.how); ++i) any = any || smoothed(control.virtual_control.parts[i]);
+  for (std::size_t i = 0; i < parts_of(control.virtual_control.how); ++i)
+    any = any || smoothed(control.virtual_control.parts[i]);
   return any;
 }
 
@@ -89,9 +91,11 @@ void RigBuilder::check_permits() {
     const BindingSetup& b = bindings[i];
     if (!about(b.effect).word) continue;
     const std::string& name = rig_.slots[index(b.slot)].name;
-    if (smoothed(b.slot)) refuse_binding(i, fmt::format("'{}' is smoothed, and would stop late", name), "a control without 'smoothing_ms'");
+    if (smoothed(b.slot))
+      refuse_binding(i, fmt::format("'{}' is smoothed, and would stop late", name), "a control without 'smoothing_ms'");
     const auto same = [&](const BindingSetup& o) {
-      return &o < &b && o.slot == b.slot && o.gesture == b.gesture && o.with == b.with && (zones_of(o.effect) & zones_of(b.effect)) != 0;
+      return &o < &b && o.slot == b.slot && o.gesture == b.gesture && o.with == b.with &&
+             (zones_of(o.effect) & zones_of(b.effect)) != 0;
     };
     if (std::any_of(bindings.begin(), bindings.end(), same))
       refuse_binding(i, fmt::format("one press of '{}' would be two words to the permit", name), "one of them");
@@ -112,7 +116,8 @@ void RigBuilder::check_stops() {
       if ((rig_.setup.stations[index(handset)] & (stops | told)) != 0) continue;
       told |= bit(handset);
       refuse_whole(Code::missing_binding,
-                   fmt::format("'{}' can move something in zone '{}' and cannot stop it", rig_.handsets[index(handset)], rig_.zones[z]),
+                   fmt::format("'{}' can move something in zone '{}' and cannot stop it", rig_.handsets[index(handset)],
+                               rig_.zones[z]),
                    "\"stop\" on it, or on another handset of its station");
     }
   }
@@ -141,9 +146,11 @@ void RigBuilder::check_layers() {
       const auto* e = b.as<effect::Layer>();
       return e && index(e->layer) == l;
     };
-    if (layer.held == no<SlotId> && !layer.starts_on && std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), latches))
+    if (layer.held == no<SlotId> && !layer.starts_on &&
+        std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), latches))
       refuse_whole(Code::missing_binding, fmt::format("nothing turns layer '{}' on", rig_.layers[l]),
-                   fmt::format("a key with {{ layer = \"{}\" }}, or [layer.{}] with start = \"on\"", rig_.layers[l], rig_.layers[l]));
+                   fmt::format("a key with {{ layer = \"{}\" }}, or [layer.{}] with start = \"on\"", rig_.layers[l],
+                               rig_.layers[l]));
   }
 }
 
@@ -159,7 +166,8 @@ void RigBuilder::check_gestures() {
       refuse_binding(i, fmt::format("'{}' is a stop, and has a gesture beside it", name),
                      "a key that stops does nothing but stop when it is pressed");
     if (b.layer != no<LayerId> && std::any_of(bindings.begin(), bindings.end(), stops))
-      rig_.remarks.push_back(fmt::format("{}: it stops in every layer, so that what it does in a layer comes with a stop", name));
+      rig_.remarks.push_back(
+          fmt::format("{}: it stops in every layer, so that what it does in a layer comes with a stop", name));
     const auto twice = [&](const BindingSetup& o) { return &o < &b && o.gesture == Gesture::hold && same_place(o); };
     if (b.gesture == Gesture::hold && std::any_of(bindings.begin(), bindings.end(), twice))
       refuse_binding(i, fmt::format("'{}' has two holds in one layer", name), "one of them");
@@ -169,7 +177,8 @@ void RigBuilder::check_gestures() {
     const auto* adjust = b.as<effect::Adjust>();
     return adjust && !adjust->number;
   };
-  if (std::any_of(bindings.begin(), bindings.end(), adjusts_chosen) && std::none_of(bindings.begin(), bindings.end(), chooses))
+  if (std::any_of(bindings.begin(), bindings.end(), adjusts_chosen) &&
+      std::none_of(bindings.begin(), bindings.end(), chooses))
     refuse_whole(Code::missing_binding, "something adjusts the chosen number, and nothing chooses one",
                  "a key with { choose = [\"override\", …] }");
 }
@@ -177,11 +186,12 @@ void RigBuilder::check_gestures() {
 void RigBuilder::remark() {
   for (std::size_t a = 0; a < rig_.axes.size(); ++a)
     if (rig_.axes[a].motor) {
-      rig_.remarks.push_back(
-          fmt::format("motor {}: nothing measures it, so that a stalled or a runaway one is not noticed", rig_.axes[a].name));
+      rig_.remarks.push_back(fmt::format(
+          "motor {}: nothing measures it, so that a stalled or a runaway one is not noticed", rig_.axes[a].name));
     } else if (rig_.setup.axes[a].position == PositionKind::assumed)
       rig_.remarks.push_back(
-          fmt::format("axis {}: nothing measures it, so that a wrong or a stuck one is not noticed; its first move runs at {:g} % speed",
+          fmt::format("axis {}: nothing measures it, so that a wrong or a stuck one is not noticed; its first move "
+                      "runs at {:g} % speed",
                       rig_.axes[a].name, AxisMotion::unsure_share * 100));
   for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
     const auto asks = [&](const BindingSetup& b) {
@@ -221,7 +231,8 @@ Rig RigBuilder::finish(const std::string& path) {
   for (std::size_t row = 0; row < s.controls.size(); ++row) {
     const ControlSetup& c = s.controls[row];
     if (c.control == no<ControlId>) continue;
-    rig_.seats[index(c.handset)].controls.push_back({id_at<SlotId>(row), c.control, c.calibration, rig_.slots[row].own_ends});
+    rig_.seats[index(c.handset)].controls.push_back(
+        {id_at<SlotId>(row), c.control, c.calibration, rig_.slots[row].own_ends});
   }
   for (std::size_t b = 0; b < rig_.bindings.size(); ++b) rig_.bindings[b].sentence = describe(rig_, s.bindings[b]);
   return std::move(rig_);

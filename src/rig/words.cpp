@@ -15,17 +15,23 @@ std::string name_of(const Rig& rig, const Obstacle& o) {
 }
 
 std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause cause) {
-  return fmt::format(fmt::runtime(text), fmt::arg("handset", o.handset == no<HandsetId> ? "a handset" : rig.handsets[index(o.handset)]),
+  return fmt::format(fmt::runtime(text),
+                     fmt::arg("handset", o.handset == no<HandsetId> ? "a handset" : rig.handsets[index(o.handset)]),
                      fmt::arg("control", name_of(rig, o)),
                      fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
                      fmt::arg("switch", o.target == no<SwitchId> ? "a switch" : rig.switches[index(o.target)]),
                      fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for<effect::Ready>(rig)),
-                     fmt::arg("enable", controls_for<effect::Enable>(rig)), fmt::arg("reset", controls_for<effect::Reset>(rig)));
+                     fmt::arg("enable", controls_for<effect::Enable>(rig)),
+                     fmt::arg("reset", controls_for<effect::Reset>(rig)));
 }
 
-std::string zone_name(const Rig& rig, ZoneId zone) { return zone == no<ZoneId> ? std::string("a zone") : rig.zones[index(zone)]; }
+std::string zone_name(const Rig& rig, ZoneId zone) {
+  return zone == no<ZoneId> ? std::string("a zone") : rig.zones[index(zone)];
+}
 
-std::string number_name(const Rig& rig, NumberId number) { return number == no<NumberId> ? "override" : rig.numbers[index(number)].name; }
+std::string number_name(const Rig& rig, NumberId number) {
+  return number == no<NumberId> ? "override" : rig.numbers[index(number)].name;
+}
 
 /// Where the notches of a number stand: " (bench.toml:17)".
 std::string set_at(const Rig& rig, NumberId number) {
@@ -75,46 +81,58 @@ std::string say_amount(const Rig& rig, AxisId axis, Nano amount) {
 
 std::string say(const Rig& rig, const Event& e) {
   using Kind = Event::Kind;
-  const auto refused = [&] { return fmt::format("{}; {}", say(rig, e.obstacle, e.cause), say_release(rig, e.obstacle)); };
+  const auto refused = [&] {
+    return fmt::format("{}; {}", say(rig, e.obstacle, e.cause), say_release(rig, e.obstacle));
+  };
   switch (e.kind) {
     case Kind::state:
-      return e.cause == Cause::none ? fmt::format("{} is {}", zone_name(rig, e.zone), name_of(e.state))
-                                    : fmt::format("{} is {}: {}", zone_name(rig, e.zone), name_of(e.state), about(e.cause).sentence);
+      return e.cause == Cause::none
+                 ? fmt::format("{} is {}", zone_name(rig, e.zone), name_of(e.state))
+                 : fmt::format("{} is {}: {}", zone_name(rig, e.zone), name_of(e.state), about(e.cause).sentence);
     case Kind::fault: return fmt::format("fault in {}: {}", zone_name(rig, e.zone), about(e.cause).sentence);
     case Kind::refused: {
       const bool gone = e.obstacle.what == Interlock::handset_gone || e.obstacle.what == Interlock::handset_silent;
       const std::string without = gone && e.state == State::stowed
-                                      ? fmt::format(", or keep {} pressed for {:g} s to go on without it", controls_for<effect::Reset>(rig),
-                                                    to_seconds(Bind::long_reset))
+                                      ? fmt::format(", or keep {} pressed for {:g} s to go on without it",
+                                                    controls_for<effect::Reset>(rig), to_seconds(Bind::long_reset))
                                       : std::string();
       return fmt::format("{} was refused: {}{}", wanted(e.state), refused(), without);
     }
-    case Kind::step: return fmt::format("step of {} by {}", rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number));
+    case Kind::step:
+      return fmt::format("step of {} by {}", rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number));
     case Kind::step_refused:
-      return fmt::format("step of {} by {} was refused: {}", rig.axes[index(e.axis)].name, say_amount(rig, e.axis, e.number), refused());
+      return fmt::format("step of {} by {} was refused: {}", rig.axes[index(e.axis)].name,
+                         say_amount(rig, e.axis, e.number), refused());
     case Kind::wheel_refused:
-      return fmt::format("{} count(s) of a handwheel for {} did nothing: {}", e.number, rig.axes[index(e.axis)].name, refused());
+      return fmt::format("{} count(s) of a handwheel for {} did nothing: {}", e.number, rig.axes[index(e.axis)].name,
+                         refused());
     case Kind::reduced: return fmt::format("reduced speed is now {}", e.number != 0 ? "on" : "off");
-    case Kind::switch_refused: return fmt::format("turning {} was refused: {}", rig.switches[index(e.target)], refused());
+    case Kind::switch_refused:
+      return fmt::format("turning {} was refused: {}", rig.switches[index(e.target)], refused());
     case Kind::override:
-      return fmt::format("{} is {:g} %{}", number_name(rig, e.which), static_cast<double>(e.number) / 1000, set_at(rig, e.which));
+      return fmt::format("{} is {:g} %{}", number_name(rig, e.which), static_cast<double>(e.number) / 1000,
+                         set_at(rig, e.which));
     case Kind::increment:
       return fmt::format("{} is {} for {}", number_name(rig, e.which), say_amount(rig, e.axis, e.number).substr(1),
                          rig.axes[index(e.axis)].name);
     case Kind::chosen: return fmt::format("the dial adjusts {} now", number_name(rig, e.which));
-    case Kind::layer: return fmt::format("layer {} is now {}", rig.layers[index(e.layer)], e.number != 0 ? "on" : "off");
-    case Kind::in_charge: return fmt::format("{} is in charge of {}", rig.handsets[index(e.obstacle.handset)], zone_name(rig, e.zone));
+    case Kind::layer:
+      return fmt::format("layer {} is now {}", rig.layers[index(e.layer)], e.number != 0 ? "on" : "off");
+    case Kind::in_charge:
+      return fmt::format("{} is in charge of {}", rig.handsets[index(e.obstacle.handset)], zone_name(rig, e.zone));
     case Kind::move_refused: {
       Obstacle by;
       by.slot = e.by;
       return fmt::format("{} did not move {}: {}", name_of(rig, by), rig.axes[index(e.axis)].name, refused());
     }
-    case Kind::switched: return fmt::format("{} is now {}", rig.switches[index(e.target)], e.number != 0 ? "on" : "off");
+    case Kind::switched:
+      return fmt::format("{} is now {}", rig.switches[index(e.target)], e.number != 0 ? "on" : "off");
     case Kind::dropped:
-      return fmt::format("{} of the steps and counts of {} dropped", say_amount(rig, e.axis, e.number), rig.axes[index(e.axis)].name);
+      return fmt::format("{} of the steps and counts of {} dropped", say_amount(rig, e.axis, e.number),
+                         rig.axes[index(e.axis)].name);
     case Kind::number_refused:
-      return fmt::format("{} was not made faster: {}", e.which == no<NumberId> ? std::string("reduced speed") : number_name(rig, e.which),
-                         refused());
+      return fmt::format("{} was not made faster: {}",
+                         e.which == no<NumberId> ? std::string("reduced speed") : number_name(rig, e.which), refused());
     case Kind::gap: return fmt::format("{}: {} reading(s) lost", rig.handsets[index(e.obstacle.handset)], e.number);
   }
   return {};

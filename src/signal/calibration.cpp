@@ -2,8 +2,8 @@
 
 namespace gyrax {
 
-std::optional<Calibration> Calibration::make(ControlKind kind, std::int32_t minimum, std::int32_t centre, std::int32_t maximum,
-                                             bool reversed) noexcept {
+std::optional<Calibration> Calibration::make(ControlKind kind, std::int32_t minimum, std::int32_t centre,
+                                             std::int32_t maximum, bool reversed) noexcept {
   if (kind == ControlKind::key) return key();
   if (kind == ControlKind::counts) return counts(reversed);
   if (minimum < -max_raw || maximum > max_raw || minimum >= maximum) return std::nullopt;

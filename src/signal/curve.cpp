@@ -24,7 +24,8 @@ std::optional<Curve> Curve::through(std::span<const Point> points) noexcept {
 
   std::array<double, max_points + 1> rise{};
   const std::size_t last = curve.nodes_ - 1;
-  for (std::size_t i = 0; i < last; ++i) rise[i] = (curve.at_[i + 1].out - curve.at_[i].out) / (curve.at_[i + 1].in - curve.at_[i].in);
+  for (std::size_t i = 0; i < last; ++i)
+    rise[i] = (curve.at_[i + 1].out - curve.at_[i].out) / (curve.at_[i + 1].in - curve.at_[i].in);
   curve.slope_[0] = rise[0];
   curve.slope_[last] = rise[last - 1];
   for (std::size_t i = 1; i < last; ++i) curve.slope_[i] = (rise[i - 1] + rise[i]) / 2;

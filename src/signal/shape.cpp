@@ -9,7 +9,8 @@ double size_of(double value) noexcept { return value < 0 ? -value : value; }
 double within_one(double value) noexcept { return value > 1 ? 1 : value < -1 ? -1 : value; }
 double distance(Deflection d) noexcept { return std::sqrt(d.x * d.x + d.y * d.y); }
 
-/// `value` scaled so that a size of `before` becomes `after`. Beyond the circle nothing is scaled: full is full already.
+/// `value` scaled so that a size of `before` becomes `after`. Beyond the circle nothing is scaled: full is full
+/// already.
 Deflection resized(Deflection value, double before, double after) noexcept {
   const double factor = before < 1 ? after / before : after;
   return {within_one(value.x * factor), within_one(value.y * factor)};

@@ -16,7 +16,8 @@ Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSe
     const VirtualControl::How how = c.virtual_control.how;
     if (how == VirtualControl::How::none) slot_of_[index(c.handset) * max_controls + index(c.control)] = slot;
     for (std::size_t i = 0; i < parts_of(how); ++i) virtual_of_[index(c.virtual_control.parts[i])].push_back(slot);
-    if (c.smoothing_s > 0 || c.debounce > Span{} || how == VirtualControl::How::tilt_x || how == VirtualControl::How::tilt_y)
+    if (c.smoothing_s > 0 || c.debounce > Span{} || how == VirtualControl::How::tilt_x ||
+        how == VirtualControl::How::tilt_y)
       restless_.push_back(slot);
   }
   // At most every control changes by itself, and every made one with each of its parts.
@@ -76,7 +77,8 @@ Change Signal::refuse(SlotId slot, std::int32_t raw) noexcept {
     const VirtualControl& virtual_control = controls_[index(made)].virtual_control;
     Change also;
     also.slot = made;
-    also.pressed = virtual_control.how == VirtualControl::How::key && (virtual_control.lower ? -value : value) >= virtual_control.press;
+    also.pressed = virtual_control.how == VirtualControl::How::key &&
+                   (virtual_control.lower ? -value : value) >= virtual_control.press;
     if (also.pressed) also_changed_.push_back(also);
   }
   forget_with_virtual(slot);
@@ -90,7 +92,8 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   if (index(reading.handset) >= states_.size()) return change;
   State& state = states_[index(reading.handset)];
   const bool is_control = index(reading.control) < max_controls;
-  const SlotId slot = is_control ? slot_of_[index(reading.handset) * max_controls + index(reading.control)] : no<SlotId>;
+  const SlotId slot =
+      is_control ? slot_of_[index(reading.handset) * max_controls + index(reading.control)] : no<SlotId>;
   const bool taken = slot != no<SlotId> && state.present;
   if (!(reading.event <= reading.arrival && reading.arrival <= now && reading.event >= state.last_event)) {
     if (taken) change = refuse(slot, reading.raw);
@@ -113,7 +116,8 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   }
 
   // Plugged in or gone holds however late one hears of it.
-  const bool too_old = reading.control != ControlId::presence && now - reading.event > handsets_[index(reading.handset)].max_age;
+  const bool too_old =
+      reading.control != ControlId::presence && now - reading.event > handsets_[index(reading.handset)].max_age;
   if (reading.control == ControlId::presence) {
     change = plug(reading);
   } else if (taken && (too_old || !in_turn)) {
@@ -155,7 +159,8 @@ Change Signal::take(SlotId slot, std::int32_t raw, Time at) noexcept {
         return change;
       }
       // To be told once more what it is is no bounce.
-      if (!samples_[index(slot)].known || samples_[index(slot)].pressed != memory.down) memory.counts_from = at + control.debounce;
+      if (!samples_[index(slot)].known || samples_[index(slot)].pressed != memory.down)
+        memory.counts_from = at + control.debounce;
       return press(slot, memory.down);
     case ControlKind::centred:
     case ControlKind::one_sided: break;
@@ -176,7 +181,8 @@ Change Signal::take(SlotId slot, std::int32_t raw, Time at) noexcept {
   return change;
 }
 
-/// A key is `down` now. An edge needs two known ends: the first word of a key tells its state, not that it was pressed just now.
+/// A key is `down` now. An edge needs two known ends: the first word of a key tells its state, not that it was pressed
+/// just now.
 Change Signal::press(SlotId slot, bool down) noexcept {
   Sample& sample = samples_[index(slot)];
   Change change;
@@ -188,8 +194,8 @@ Change Signal::press(SlotId slot, bool down) noexcept {
   return change;
 }
 
-/// Whole detents turned since the last one. What bounces about a detent's edge counts once: it takes three quarters of a detent
-/// either way.
+/// Whole detents turned since the last one. What bounces about a detent's edge counts once: it takes three quarters of
+/// a detent either way.
 std::int32_t Signal::detents(SlotId slot, std::int32_t counts) noexcept {
   const std::int32_t detent = controls_[index(slot)].detent;
   if (detent <= 1) return counts;
@@ -206,12 +212,15 @@ std::int32_t Signal::detents(SlotId slot, std::int32_t counts) noexcept {
 void Signal::shape(SlotId slot) noexcept {
   const ControlSetup& control = controls_[index(slot)];
   if (control.partner == no<SlotId>) {
-    samples_[index(slot)].value = shaped(memories_[index(slot)].smoothing.value(), control.shape, memories_[index(slot)].shape);
+    samples_[index(slot)].value =
+        shaped(memories_[index(slot)].smoothing.value(), control.shape, memories_[index(slot)].shape);
     return;
   }
   const SlotId x = control.is_second_of_pair ? control.partner : slot;
   const SlotId y = x == slot ? control.partner : slot;
-  const auto deflection = [&](SlotId s) { return samples_[index(s)].known ? memories_[index(s)].smoothing.value() : 0.0; };
+  const auto deflection = [&](SlotId s) {
+    return samples_[index(s)].known ? memories_[index(s)].smoothing.value() : 0.0;
+  };
   const Deflection out = shaped({deflection(x), deflection(y)}, control.shape, memories_[index(x)].shape);
   samples_[index(x)].value = out.x;
   samples_[index(y)].value = out.y;
@@ -228,7 +237,8 @@ void Signal::make_all(SlotId part, Time at) noexcept {
 void Signal::make(SlotId slot, Time at) noexcept {
   const ControlSetup& control = controls_[index(slot)];
   const VirtualControl& virtual_control = control.virtual_control;
-  const bool tilts = virtual_control.how == VirtualControl::How::tilt_x || virtual_control.how == VirtualControl::How::tilt_y;
+  const bool tilts =
+      virtual_control.how == VirtualControl::How::tilt_x || virtual_control.how == VirtualControl::How::tilt_y;
   std::array<double, VirtualControl::parts_at_most> parts{};
   for (std::size_t i = 0; i < parts_of(virtual_control.how); ++i) {
     const Sample& part = samples_[index(virtual_control.parts[i])];
@@ -271,7 +281,8 @@ void Signal::make(SlotId slot, Time at) noexcept {
 bool Signal::smooth(SlotId slot, Time now) noexcept {
   const ControlSetup& control = controls_[index(slot)];
   Memory& memory = memories_[index(slot)];
-  if (!(control.smoothing_s > 0) || !samples_[index(slot)].known || memory.smoothing.value() == memory.deflection) return false;
+  if (!(control.smoothing_s > 0) || !samples_[index(slot)].known || memory.smoothing.value() == memory.deflection)
+    return false;
   memory.smoothing.advance(memory.deflection, to_seconds(now - memory.at), control.smoothing_s);
   memory.at = now;
   shape(slot);
@@ -300,7 +311,8 @@ void Signal::advance(Time now) noexcept {
     const VirtualControl& virtual_control = control.virtual_control;
     if (virtual_control.how == VirtualControl::How::tilt_x || virtual_control.how == VirtualControl::How::tilt_y) {
       std::array<double, VirtualControl::parts_at_most> parts{};
-      for (std::size_t i = 0; i < parts.size(); ++i) parts[i] = memories_[index(virtual_control.parts[i])].smoothing.value();
+      for (std::size_t i = 0; i < parts.size(); ++i)
+        parts[i] = memories_[index(virtual_control.parts[i])].smoothing.value();
       if (!made_value(virtual_control, parts)) change.fault = ReadingFault::implausible;
     }
     const bool moved = smooth(slot, now);

@@ -38,7 +38,8 @@ void Bench::move(State& state, const BenchAxis& axis, bool valid, double dt_s) c
     const double wanted = std::copysign(limited(share, 1) * axis.speed, state.target);
     state.v += (wanted - state.v) * dt_s / (axis.lag_s + dt_s);
   } else {
-    // First-order lag, stepped implicitly: stable for any step, and free of exp, whose last digits differ between machines.
+    // First-order lag, stepped implicitly: stable for any step, and free of exp, whose last digits differ between
+    // machines.
     state.v = limited((state.target - state.p) / (axis.lag_s + dt_s), axis.speed);
     if (state.fault == AxisFault::reversed) state.v = -state.v;
   }

@@ -74,7 +74,8 @@ std::int32_t Hands::value_of(Part& part) {
     value = is.minimum + way * span;
     if (!is.reversed && value < is.rest) value = is.rest;
   } else {
-    // A spring holds it at rest; a hand that deflects it trembles, as a slow wander. A firm push goes past where it ends.
+    // A spring holds it at rest; a hand that deflects it trembles, as a slow wander. A firm push goes past where it
+    // ends.
     const std::int32_t whole_middle = (is.minimum + is.maximum + ((is.maximum - is.minimum) & 1)) / 2;
     const double middle = whole_middle, end = is.maximum - middle;
     const double rest = (part.rest + is.drift * now_s() - (is.minimum < 0 ? 0 : middle)) * (1 - std::abs(part.share));
@@ -174,7 +175,8 @@ Hands& Hands::push(const std::string& control, double share, double within_s, do
 
 Hands& Hands::turn(const std::string& control, int detents, double within_s) {
   const auto [type, code] = code_of(control);
-  const int each = model_.counts_a_detent > 0 ? model_.counts_a_detent : 1, counts = detents * each, way = counts < 0 ? -1 : 1;
+  const int each = model_.counts_a_detent > 0 ? model_.counts_a_detent : 1, counts = detents * each,
+            way = counts < 0 ? -1 : 1;
   const double begin = now_s(), look_s = static_cast<double>(model_.scan_us) * 1e-6;
   int told = 0;
   while (told != counts) {
@@ -196,7 +198,8 @@ Hands& Hands::turn(const std::string& control, int detents, double within_s) {
 }
 
 Hands& Hands::lean(double right_deg, double away_deg, double within_s, double hold_s) {
-  const double from_right = right_deg_, from_away = away_deg_, begin = now_s(), look_s = static_cast<double>(model_.scan_us) * 1e-6;
+  const double from_right = right_deg_, from_away = away_deg_, begin = now_s(),
+               look_s = static_cast<double>(model_.scan_us) * 1e-6;
   while (now_s() < begin + within_s - 1e-9) {
     wait(look_s);
     const double done = std::min(1.0, (now_s() - begin) / within_s);

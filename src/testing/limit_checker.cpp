@@ -68,7 +68,8 @@ void LimitChecker::check_overrides(double v, double a, double dt_s) {
 void LimitChecker::check_way(double p, double v, double a, double dt_s) {
   const double sharpest = std::max(limits_.full().jerk, limits_.full().decel_jerk);
   const double expected = (v + v_) / 2 * dt_s - (a - a_) * dt_s * dt_s / 12;
-  note(leap_, std::abs(p - p_ - expected) - 0.0321 * sharpest * dt_s * dt_s * dt_s * (1 + share) - slack - 2e-15 * std::abs(p));
+  note(leap_, std::abs(p - p_ - expected) - 0.0321 * sharpest * dt_s * dt_s * dt_s * (1 + share) - slack -
+                  2e-15 * std::abs(p));
 }
 
 /// Room for a stop that is shorter than any that the jerks allow; from outside the travel, back in only.

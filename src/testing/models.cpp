@@ -23,26 +23,31 @@ void add_keys(HandsetModel& model, std::initializer_list<const char*> names) {
   for (const char* name : names) model.device.keys.insert(find_control(name)->code);
 }
 
-void add_axis(HandsetModel& model, int abs_code, const ModelAxis& axis, std::int32_t flat = 0, std::int32_t resolution = 0) {
+void add_axis(HandsetModel& model, int abs_code, const ModelAxis& axis, std::int32_t flat = 0,
+              std::int32_t resolution = 0) {
   const auto code = static_cast<std::uint16_t>(abs_code);
   model.axes[code] = axis;
   model.device.absolute[code] = {axis.minimum, axis.maximum, axis.fuzz, flat, resolution};
 }
 
 void add_hat(HandsetModel& model) {
-  for (const std::uint16_t code : {std::uint16_t{ABS_HAT0X}, std::uint16_t{ABS_HAT0Y}}) model.device.absolute[code] = {-1, 1, 0, 0, 0};
+  for (const std::uint16_t code : {std::uint16_t{ABS_HAT0X}, std::uint16_t{ABS_HAT0Y}})
+    model.device.absolute[code] = {-1, 1, 0, 0, 0};
 }
 
 }  // namespace
 
 HandsetModel pad() {
   HandsetModel model = made("Bench pad (made up)", 0x0001);
-  add_keys(model, {"face.south", "face.east", "face.north", "face.west", "shoulder.left", "shoulder.right", "menu.left", "menu.right",
-                   "menu.centre", "thumb.left", "thumb.right"});
+  add_keys(model, {"face.south", "face.east", "face.north", "face.west", "shoulder.left", "shoulder.right", "menu.left",
+                   "menu.right", "menu.centre", "thumb.left", "thumb.right"});
   for (const int code : {ABS_X, ABS_Y, ABS_RX, ABS_RY})
-    add_axis(model, code, {.rest_scatter = 1400, .noise = 24, .tremble = 160, .fuzz = 16, .reversed = code == ABS_Y || code == ABS_RY},
-             128);
-  for (const int code : {ABS_Z, ABS_RZ}) add_axis(model, code, {.minimum = 0, .maximum = 255, .one_sided = true, .firmness = 1});
+    add_axis(
+        model, code,
+        {.rest_scatter = 1400, .noise = 24, .tremble = 160, .fuzz = 16, .reversed = code == ABS_Y || code == ABS_RY},
+        128);
+  for (const int code : {ABS_Z, ABS_RZ})
+    add_axis(model, code, {.minimum = 0, .maximum = 255, .one_sided = true, .firmness = 1});
   add_hat(model);
   return model;
 }
@@ -77,14 +82,24 @@ HandsetModel wheel_box() {
 
 HandsetModel joystick() {
   HandsetModel model = made("Bench joystick (made up)", 0x0004);
-  add_keys(model, {"grip.trigger", "grip.thumb", "button.0", "button.1", "button.2", "button.3", "button.4", "button.5"});
+  add_keys(model,
+           {"grip.trigger", "grip.thumb", "button.0", "button.1", "button.2", "button.3", "button.4", "button.5"});
   for (const int code : {ABS_X, ABS_Y})
     add_axis(model, code,
-             {.minimum = 0, .maximum = 255, .rest = 131, .slack = 3, .drift = 0.05, .noise = 1, .tremble = 3, .reversed = code == ABS_Y},
+             {.minimum = 0,
+              .maximum = 255,
+              .rest = 131,
+              .slack = 3,
+              .drift = 0.05,
+              .noise = 1,
+              .tremble = 3,
+              .reversed = code == ABS_Y},
              15);
-  add_axis(model, ABS_RUDDER, {.minimum = 0, .maximum = 255, .rest = 126, .slack = 5, .noise = 2, .tremble = 3, .jumps_every = 200}, 15);
-  add_axis(model, ABS_THROTTLE,
-           {.minimum = 0, .maximum = 255, .noise = 1, .tremble = 1, .one_sided = true, .reversed = true, .stays = true});
+  add_axis(model, ABS_RUDDER,
+           {.minimum = 0, .maximum = 255, .rest = 126, .slack = 5, .noise = 2, .tremble = 3, .jumps_every = 200}, 15);
+  add_axis(
+      model, ABS_THROTTLE,
+      {.minimum = 0, .maximum = 255, .noise = 1, .tremble = 1, .one_sided = true, .reversed = true, .stays = true});
   return model;
 }
 
@@ -99,17 +114,26 @@ HandsetModel detent_dial() {
 HandsetModel keypad() {
   HandsetModel model = made("Bench keypad (made up)", 0x0006);
   for (int i = 0; i < 10; ++i) model.device.keys.insert(find_control("key.kp" + std::to_string(i))->code);
-  add_keys(model, {"key.kp_plus", "key.kp_minus", "key.kp_times", "key.kp_divide", "key.kp_point", "key.kp_enter", "key.backspace"});
+  add_keys(model, {"key.kp_plus", "key.kp_minus", "key.kp_times", "key.kp_divide", "key.kp_point", "key.kp_enter",
+                   "key.backspace"});
   model.bounces = true;
   return model;
 }
 
 HandsetModel hand_stick() {
   HandsetModel model = made("Bench hand stick (made up)", 0x0007);
-  add_keys(model, {"face.south", "face.east", "shoulder.left", "trigger.left.key", "menu.left", "menu.right", "thumb.left"});
+  add_keys(model,
+           {"face.south", "face.east", "shoulder.left", "trigger.left.key", "menu.left", "menu.right", "thumb.left"});
   for (const int code : {ABS_X, ABS_Y})
     add_axis(model, code,
-             {.minimum = -2048, .maximum = 2047, .rest_scatter = 80, .noise = 6, .tremble = 14, .fuzz = 2, .reversed = code == ABS_Y}, 16);
+             {.minimum = -2048,
+              .maximum = 2047,
+              .rest_scatter = 80,
+              .noise = 6,
+              .tremble = 14,
+              .fuzz = 2,
+              .reversed = code == ABS_Y},
+             16);
   return model;
 }
 
@@ -145,7 +169,8 @@ HandsetModel knob_box() {
 HandsetModel digital_stick() {
   HandsetModel model = made("Bench digital stick (made up)", 0x0009);
   add_keys(model, {"grip.trigger", "grip.thumb", "button.0", "button.1", "button.2", "button.3"});
-  for (const int code : {ABS_X, ABS_Y}) add_axis(model, code, {.minimum = -1, .maximum = 1, .reversed = code == ABS_Y, .firmness = 1});
+  for (const int code : {ABS_X, ABS_Y})
+    add_axis(model, code, {.minimum = -1, .maximum = 1, .reversed = code == ABS_Y, .firmness = 1});
   model.bounces = true;
   return model;
 }

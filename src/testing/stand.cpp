@@ -25,7 +25,8 @@ std::int32_t raw_for(const Calibration& c, double share) {
 
 }  // namespace
 
-Stand::Stand(const Rig& rig) : rig_(rig), engine_(rig.setup), out_(rig.setup), links_(rig), sequences_(rig.handsets.size()) {
+Stand::Stand(const Rig& rig)
+    : rig_(rig), engine_(rig.setup), out_(rig.setup), links_(rig), sequences_(rig.handsets.size()) {
   for (const std::string& handset : rig_.handsets) plug(handset);
   // The machines' first reports are on their way before anybody can get ready.
   run(0.05);
@@ -36,12 +37,17 @@ AxisId Stand::axis_id(const std::string& name) const {
       rig_.axes, [](const AxisInfo& a) { return a.name; }, name));
 }
 
-HandsetId Stand::handset_id(const std::string& name) const { return id_at<HandsetId>(row_of(rig_.handsets, itself, name)); }
+HandsetId Stand::handset_id(const std::string& name) const {
+  return id_at<HandsetId>(row_of(rig_.handsets, itself, name));
+}
 
-bool Stand::switched_on(const std::string& name) const { return out_.switches[row_of(rig_.switches, itself, name)] != 0; }
+bool Stand::switched_on(const std::string& name) const {
+  return out_.switches[row_of(rig_.switches, itself, name)] != 0;
+}
 
 std::size_t Stand::count(Event::Kind kind) const {
-  return static_cast<std::size_t>(std::count_if(events_.begin(), events_.end(), [&](const Event& e) { return e.kind == kind; }));
+  return static_cast<std::size_t>(
+      std::count_if(events_.begin(), events_.end(), [&](const Event& e) { return e.kind == kind; }));
 }
 
 Stand& Stand::say(Reading reading) {
@@ -72,7 +78,8 @@ Stand& Stand::move(const std::string& name, double share) {
   const ControlName* control = find_control(slash == std::string::npos ? name : name.substr(slash + 1));
   if (control == nullptr) throw std::invalid_argument("there is no control '" + name + "'");
   for (const ControlSetup& setup : rig_.setup.controls)
-    if (setup.handset == handset && setup.control == control->id) return say_control(name, raw_for(setup.calibration, share));
+    if (setup.handset == handset && setup.control == control->id)
+      return say_control(name, raw_for(setup.calibration, share));
   throw std::invalid_argument("the rig does not use '" + name + "'");
 }
 
@@ -80,11 +87,14 @@ Stand& Stand::plug(const std::string& handset) {
   const HandsetId id = handset_id(handset);
   say({id, ControlId::presence, 0, now_, now_, 1});
   for (const ControlSetup& setup : rig_.setup.controls)
-    if (setup.handset == id && setup.control != no<ControlId>) say({id, setup.control, 0, now_, now_, raw_for(setup.calibration, 0)});
+    if (setup.handset == id && setup.control != no<ControlId>)
+      say({id, setup.control, 0, now_, now_, raw_for(setup.calibration, 0)});
   return *this;
 }
 
-Stand& Stand::unplug(const std::string& handset) { return say({handset_id(handset), ControlId::presence, 0, now_, now_, 0}); }
+Stand& Stand::unplug(const std::string& handset) {
+  return say({handset_id(handset), ControlId::presence, 0, now_, now_, 0});
+}
 
 Stand& Stand::lose(const std::string& handset, std::int32_t readings) {
   return say({handset_id(handset), ControlId::gap, 0, now_, now_, readings});

@@ -37,7 +37,8 @@ RealTime take_real_time() {
   got.memory = may_lock_everything() && ::mlockall(MCL_CURRENT | MCL_FUTURE) == 0;
   if (!got.memory)
     got.why_no_memory =
-        "memory is not locked: a page that was swapped out may delay a tick; a line 'memlock unlimited' for this user in "
+        "memory is not locked: a page that was swapped out may delay a tick; a line 'memlock unlimited' for this user "
+        "in "
         "/etc/security/limits.d allows it";
   return got;
 }

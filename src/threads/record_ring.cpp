@@ -14,7 +14,8 @@ std::size_t taken_by(std::size_t size) { return head + (size + head - 1) / head 
 
 }  // namespace
 
-RecordRing::RecordRing(std::size_t bytes) : ring_(std::bit_ceil(bytes < least ? least : bytes)), mask_(ring_.size() - 1) {}
+RecordRing::RecordRing(std::size_t bytes)
+    : ring_(std::bit_ceil(bytes < least ? least : bytes)), mask_(ring_.size() - 1) {}
 
 void RecordRing::put(std::size_t at, std::span<const std::byte> bytes) noexcept {
   const std::size_t from = at & mask_, first = std::min(bytes.size(), ring_.size() - from);

@@ -1,5 +1,5 @@
-// The demo session's readings in, whole pulses and nano-units out: the same source on the host and on a microcontroller,
-// which must say the same.
+// The demo session's readings in, whole pulses and nano-units out: the same source on the host and on a
+// microcontroller, which must say the same.
 #include "frozen.hpp"
 
 #include <gyrax/engine/engine.hpp>
@@ -78,13 +78,15 @@ int main() {
     }
     for (const std::uint8_t bit : out.frames[0].switches) mix(bit);
     if (tick % 500 != 0) continue;
-    std::printf("%d %08lx%08lx", tick, static_cast<unsigned long>(hash >> 32), static_cast<unsigned long>(hash & 0xffffffffu));
+    std::printf("%d %08lx%08lx", tick, static_cast<unsigned long>(hash >> 32),
+                static_cast<unsigned long>(hash & 0xffffffffu));
     for (const AxisWord& word : out.frames[0].axes)
       std::printf(" %ld.%09ld", static_cast<long>(word.position / 1'000'000'000),
                   std::labs(static_cast<long>(word.position % 1'000'000'000)));
     std::printf("\n");
   }
 #ifdef GYRAX_COUNT
-  std::fprintf(stderr, "instructions %u\nmost %u\n", static_cast<unsigned>(spent * 40 / static_cast<unsigned>(tick)), most * 40);
+  std::fprintf(stderr, "instructions %u\nmost %u\n", static_cast<unsigned>(spent * 40 / static_cast<unsigned>(tick)),
+               most * 40);
 #endif
 }

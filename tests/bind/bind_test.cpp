@@ -21,7 +21,8 @@ struct Hands {
 
   static std::vector<ControlSetup> made() {
     std::vector<ControlSetup> all(5);
-    for (std::size_t i = 0; i < all.size(); ++i) all[i] = {pad, id_at<ControlId>(i), Calibration::key(), {}, no<SlotId>, false};
+    for (std::size_t i = 0; i < all.size(); ++i)
+      all[i] = {pad, id_at<ControlId>(i), Calibration::key(), {}, no<SlotId>, false};
     all[0].calibration = *Calibration::make(ControlKind::centred, -100, 0, 100, false);
     all[4].calibration = *Calibration::make(ControlKind::one_sided, 0, 0, 100, false);
     return all;
@@ -33,7 +34,8 @@ struct Hands {
     n.numbers = {{OverrideId{0}, {}}, {no<OverrideId>, {CoordinateId{0}}}};
     return n;
   }
-  explicit Hands(const std::vector<BindingSetup>& bindings, const std::vector<LayerSetup>& layers = {{SlotId{3}, false}})
+  explicit Hands(const std::vector<BindingSetup>& bindings,
+                 const std::vector<LayerSetup>& layers = {{SlotId{3}, false}})
       : controls(made()), signal(handsets, controls), bind({bindings, layers, notches(), {}, {}, {}}, controls.size()) {
     say(ControlId::presence, 1);
     for (std::uint16_t i = 0; i < 5; ++i) say(ControlId{i}, 0);
@@ -48,7 +50,9 @@ struct Hands {
     all.insert(all.end(), asks.begin(), asks.end());
     return all;
   }
-  std::vector<Ask> say(int slot, std::int32_t raw) { return say(id_at<ControlId>(static_cast<std::size_t>(slot)), raw); }
+  std::vector<Ask> say(int slot, std::int32_t raw) {
+    return say(id_at<ControlId>(static_cast<std::size_t>(slot)), raw);
+  }
   Request ask() {
     bind.requests(signal, now, requests);
     return requests[0];
@@ -200,7 +204,8 @@ TEST_CASE("A trigger as a three-position enable: pressed, squeezed, and not enab
 }
 
 TEST_CASE("Of two layers that are on the later one counts, and only that") {
-  Hands h({on(1, Step{}), on(1, Step{.by = 10}, 0), on(1, Step{.by = 100}, 1)}, {{SlotId{3}, false}, {SlotId{2}, false}});
+  Hands h({on(1, Step{}), on(1, Step{.by = 10}, 0), on(1, Step{.by = 100}, 1)},
+          {{SlotId{3}, false}, {SlotId{2}, false}});
   const auto stepped = [&] {
     const auto asks = h.say(1, 1);
     h.say(1, 0);

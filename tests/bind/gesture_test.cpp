@@ -114,7 +114,8 @@ TEST_CASE("Gestures are what a model says that sees the whole, under any timing 
     // However it turned out, no press waited longer than it says.
     for (const Told& told : is)
       if (told.gesture == Gesture::press) {
-        const auto began = std::find_if(presses.rbegin(), presses.rend(), [&](const Press& p) { return p.down_ms <= told.at_ms; });
+        const auto began =
+            std::find_if(presses.rbegin(), presses.rend(), [&](const Press& p) { return p.down_ms <= told.at_ms; });
         REQUIRE(std::chrono::milliseconds(told.at_ms - began->down_ms) <= rival_delay(rivals, {}));
       }
   }

@@ -130,7 +130,8 @@ TEST_CASE("A pad's keys, sticks and hat come as they were sent, with their times
   REQUIRE(taken.says(0, "stick.left.x", (sent - 1) * 10 - 10'000));
   CHECK(taken.items.size() == before + sent);
   CHECK(taken.lost == 0);
-  for (std::size_t i = before + 1; i < taken.items.size(); ++i) CHECK(taken.items[i].reading.event >= taken.items[i - 1].reading.event);
+  for (std::size_t i = before + 1; i < taken.items.size(); ++i)
+    CHECK(taken.items[i].reading.event >= taken.items[i - 1].reading.event);
 }
 
 TEST_CASE("A drop is a gap, and then the whole state is told: what was released meanwhile, and no placeholder") {
@@ -242,7 +243,8 @@ TEST_CASE("A sign shakes the pad and blinks its light") {
   MockDevice& mock = p.mock;
   REQUIRE(taken.says(0, "presence", 1));
   handsets.sign(HandsetId{0}, Sign::tripped);
-  REQUIRE(taken.until([&] { return mock.driver().effects == 1 && mock.driver().writes >= 3; }));  // played; light on; light off
+  REQUIRE(taken.until(
+      [&] { return mock.driver().effects == 1 && mock.driver().writes >= 3; }));  // played; light on; light off
 }
 
 TEST_CASE("A line in the rig turns the signs off") {
@@ -274,7 +276,8 @@ TEST_CASE("A node that cannot be opened any more when it is heard of is no hands
   CHECK(taken.last.count({1, "presence"}) == 0);
 }
 
-TEST_CASE("Unplugged at full speed: a controlled stop from there, its times told; plugged in again nothing moves by itself") {
+TEST_CASE(
+    "Unplugged at full speed: a controlled stop from there, its times told; plugged in again nothing moves by itself") {
   Bench b;
   std::string text = test::jog_and_step;
   text.insert(text.find("[handset.pad]\n") + 14, "max_age_ms = 5000\n");
@@ -367,7 +370,8 @@ TEST_CASE("A recording holds what the devices sent, and can be rehearsed from") 
   CHECK(events[2].value == -222);
 }
 
-TEST_CASE("What is plugged in: grouped by product, with what each node can do, and what to do where it cannot be read") {
+TEST_CASE(
+    "What is plugged in: grouped by product, with what each node can do, and what to do where it cannot be read") {
   Bench b;
   Device tilt;
   tilt.name = "Bench pad (made up) tilt";
@@ -381,7 +385,8 @@ TEST_CASE("What is plugged in: grouped by product, with what each node can do, a
   mock.plug();
   second.plug();
   b.bed.add(
-      "P: /devices/pci0000:00/0000:00:14.0/usb1/1-1/1-1:1.5/power_supply/pad_battery\nE: SUBSYSTEM=power_supply\nA: capacity=80\\n\nA: "
+      "P: /devices/pci0000:00/0000:00:14.0/usb1/1-1/1-1:1.5/power_supply/pad_battery\nE: SUBSYSTEM=power_supply\nA: "
+      "capacity=80\\n\nA: "
       "status=Discharging\\n\n");
   auto products = plugged_products();
   REQUIRE(products.size() == 1);
@@ -389,7 +394,8 @@ TEST_CASE("What is plugged in: grouped by product, with what each node can do, a
   CHECK(products[0].kind == DeviceKind::gamepad);
   const std::string text = plugged_text(products);
   CAPTURE(text);
-  CHECK(text.find("/dev/input/event5    gamepad: 2 sticks, 2 triggers, a hat, 11 keys; rumble, a light") != std::string::npos);
+  CHECK(text.find("/dev/input/event5    gamepad: 2 sticks, 2 triggers, a hat, 11 keys; rumble, a light") !=
+        std::string::npos);
   CHECK(text.find("tilt sensor: 3 axes") != std::string::npos);
   CHECK(text.find("battery 80 % (Discharging)") != std::string::npos);
   CHECK(text.find("device = { id = \"1209:0001\", name = \"Bench pad (made up)\" }") != std::string::npos);

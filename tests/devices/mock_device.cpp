@@ -57,12 +57,15 @@ std::string mask(const Bits& bytes) {
   return text;
 }
 
-gboolean on_ioctl(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) { return static_cast<MockDriver*>(self)->answer(client); }
+gboolean on_ioctl(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) {
+  return static_cast<MockDriver*>(self)->answer(client);
+}
 
 gboolean on_read(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self) {
   auto& mock = *static_cast<MockDriver*>(self);
   if (!mock.gone) {
-    const auto room = static_cast<int>(static_cast<std::size_t>(umockdev_ioctl_client_get_arg(client)->data_len) / sizeof(input_event));
+    const auto room = static_cast<int>(static_cast<std::size_t>(umockdev_ioctl_client_get_arg(client)->data_len) /
+                                       sizeof(input_event));
     mock.waiting -= std::min<int>(mock.waiting, room);
     return FALSE;  // the pseudo-terminal's own read
   }
@@ -82,7 +85,10 @@ gboolean on_write(UMockdevIoctlBase*, UMockdevIoctlClient* client, gpointer self
 MockDriver::MockDriver(Device described) : device(std::move(described)), keys_down(KEY_CNT), values(ABS_CNT) {}
 
 MockDevice::MockDevice(Testbed& bed, int number, Device device, std::string carrier)
-    : bed_(bed), number_(number), carrier_(std::move(carrier)), driver_(std::make_shared<MockDriver>(std::move(device))) {
+    : bed_(bed),
+      number_(number),
+      carrier_(std::move(carrier)),
+      driver_(std::make_shared<MockDriver>(std::move(device))) {
   bed_.keep(driver_);
   if (carrier_.empty()) carrier_ = fmt::format("1-{}", number_);
 }
@@ -101,11 +107,14 @@ std::string MockDevice::syspath() const {
 std::string MockDevice::describe() const {
   const Device& d = driver_->device;
   std::string text = fmt::format(
-      "P: {0}/event{1}\nN: input/event{1}\nE: DEVNAME=/dev/input/event{1}\nE: MAJOR=13\nE: MINOR={2}\nE: SUBSYSTEM=input\nA: "
+      "P: {0}/event{1}\nN: input/event{1}\nE: DEVNAME=/dev/input/event{1}\nE: MAJOR=13\nE: MINOR={2}\nE: "
+      "SUBSYSTEM=input\nA: "
       "dev=13:{2}\\n\n\n",
       syspath(), number_, 64 + number_);
   text += fmt::format("P: {}\nE: SUBSYSTEM=input\n", syspath());
-  const auto attribute = [&](const char* name, const std::string& value) { text += fmt::format("A: {}={}\\n\n", name, value); };
+  const auto attribute = [&](const char* name, const std::string& value) {
+    text += fmt::format("A: {}={}\\n\n", name, value);
+  };
   attribute("name", d.name);
   attribute("phys", d.port);
   attribute("uniq", d.unique);
@@ -122,12 +131,14 @@ std::string MockDevice::describe() const {
   attribute("capabilities/ff", mask(bits(of_type(d, EV_FF), FF_CNT)));
   if (!bed_.brings(carrier_)) return text;
   const std::string carrier = fmt::format("/devices/pci0000:00/0000:00:14.0/usb1/{}", carrier_);
-  return text + fmt::format("\nP: {}\nE: SUBSYSTEM=usb\nE: DEVTYPE=usb_device\nE: DEVNAME=/dev/bus/usb/001/{:03}\n\n", carrier, number_);
+  return text + fmt::format("\nP: {}\nE: SUBSYSTEM=usb\nE: DEVTYPE=usb_device\nE: DEVNAME=/dev/bus/usb/001/{:03}\n\n",
+                            carrier, number_);
 }
 
 gboolean MockDriver::answer(UMockdevIoctlClient* client) {
   const std::lock_guard held(lock);
-  const unsigned long request = umockdev_ioctl_client_get_request(client), nr = _IOC_NR(request), size = _IOC_SIZE(request);
+  const unsigned long request = umockdev_ioctl_client_get_request(client), nr = _IOC_NR(request),
+                      size = _IOC_SIZE(request);
   const auto complete = [&](long result, int error) {
     umockdev_ioctl_client_complete(client, result, error);
     return TRUE;
@@ -228,8 +239,10 @@ void MockDevice::appear() {
   g_signal_connect(base_, "handle-write", G_CALLBACK(on_write), driver_.get());
   GError* error = nullptr;
   // The driver first: adding announces the device, and a reader that opens it at once must find it answering.
-  if (!umockdev_testbed_attach_ioctl(bed_.get(), path().c_str(), base_, &error)) throw std::runtime_error(error->message);
-  if (!umockdev_testbed_add_from_string(bed_.get(), describe().c_str(), &error)) throw std::runtime_error(error->message);
+  if (!umockdev_testbed_attach_ioctl(bed_.get(), path().c_str(), base_, &error))
+    throw std::runtime_error(error->message);
+  if (!umockdev_testbed_add_from_string(bed_.get(), describe().c_str(), &error))
+    throw std::runtime_error(error->message);
   fd_ = umockdev_testbed_get_dev_fd(bed_.get(), path().c_str());
 }
 

@@ -1,4 +1,5 @@
-// A made-up input device for a real libevdev and a real libudev: umockdev stands in for the kernel, this for the driver.
+// A made-up input device for a real libevdev and a real libudev: umockdev stands in for the kernel, this for the
+// driver.
 #pragma once
 
 #include <gyrax/handset/device.hpp>
@@ -57,8 +58,8 @@ struct MockDriver {
 
 class MockDevice {
  public:
-  /// A device with this event node's number, on this port; not plugged in yet. `carrier`: nodes with the same one belong to
-  /// one product.
+  /// A device with this event node's number, on this port; not plugged in yet. `carrier`: nodes with the same one
+  /// belong to one product.
   MockDevice(Testbed& bed, int number, Device device, std::string carrier = {});
   ~MockDevice();
   MockDevice(const MockDevice&) = delete;

@@ -1,5 +1,5 @@
-// with_hands SCRIPT COMMAND...: runs a command that sees made-up devices, moved by a script (support/hand_script.hpp), on a
-// computer that has none. For pictures and for trying the tool by hand.
+// with_hands SCRIPT COMMAND...: runs a command that sees made-up devices, moved by a script (support/hand_script.hpp),
+// on a computer that has none. For pictures and for trying the tool by hand.
 #include "mock_device.hpp"
 
 #include "support/hand_script.hpp"

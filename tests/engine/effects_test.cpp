@@ -86,7 +86,8 @@ TEST_CASE("A handwheel that may not run ahead: the axis stops when the wheel sto
   const double at_stop = s.command("y").p;
   CHECK(at_stop > 2);  // no faster than it can stop within 0.5 mm
   s.run(2);
-  CHECK(s.command("y").p - at_stop <= std::max(0.5, stop_reach({0, 50, 0}, s.engine().motion(AxisId{1}).limits().full()).distance) + 0.1);
+  CHECK(s.command("y").p - at_stop <=
+        std::max(0.5, stop_reach({0, 50, 0}, s.engine().motion(AxisId{1}).limits().full()).distance) + 0.1);
   CHECK(s.frames()[0].axes[1].position % 100'000'000 == 0);  // still on the grid of the counts
   CHECK(s.count(Event::Kind::wheel_refused) == 0);           // that is what it is for
 }
@@ -182,7 +183,8 @@ accel = 36000
   CHECK(s.state() == State::live);
 }
 
-TEST_CASE("A servo that nobody measures is slow until it has met the control that it follows, though its knob never rests") {
+TEST_CASE(
+    "A servo that nobody measures is slow until it has met the control that it follows, though its knob never rests") {
   Stand s(test::rig(test::one_axis + test::servo("lamp") + R"(
 [bind]
 "throttle" = { follow = "lamp", range = [-30, 30], catch_up = 20 }

@@ -141,7 +141,8 @@ TEST_CASE("Each way to end live: the commanded speed is zero within the braking 
     CHECK(s.command("x").p - at_cause <= stop_reach({0, 50, 0}, {50, 200, 20000, 400, 40000}).distance + 50 * 0.004);
     CHECK(s.command("x").p >= begin);
     bool told = false;
-    for (const Event& e : s.events()) told = told || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == way.cause);
+    for (const Event& e : s.events())
+      told = told || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == way.cause);
     CHECK(told);
     // Nothing moves again from what is still held.
     const double rest = s.command("x").p;
@@ -373,7 +374,8 @@ TEST_CASE("The same readings give the same bits, whatever happened") {
     for (int i = 0; i < 2'000; ++i) {
       if (random.chance(0.05)) s.move("stick.left.x", random.in(-1, 1));
       if (random.chance(0.05)) s.tap("hat.right");
-      if (random.chance(0.005)) s.tap("face.east").release("shoulder.right").move("stick.left.x", 0).run(0.2).make_live();
+      if (random.chance(0.005))
+        s.tap("face.east").release("shoulder.right").move("stick.left.x", 0).run(0.2).make_live();
       s.tick();
       all.push_back(s.command("x").p);
       all.push_back(s.command("x").v);
@@ -410,7 +412,8 @@ TEST_CASE("Random hands: travel, speed and acceleration hold, and nothing moves 
       const auto outside = [](double p) { return std::max({0.0, -p, p - 100}); };
       if (c.v != 0) REQUIRE(outside(c.p) <= outside(last_p));
       REQUIRE(std::abs(c.v) <= 50 * (1 + 1e-9));
-      if (c.mode != Mode::off && last_mode != Mode::off) REQUIRE(std::abs(c.v - last_v) <= 400 * dt_s * (1 + 1e-6) + 1e-9);
+      if (c.mode != Mode::off && last_mode != Mode::off)
+        REQUIRE(std::abs(c.v - last_v) <= 400 * dt_s * (1 + 1e-6) + 1e-9);
       const State state = s.state();
       if (c.v != 0) REQUIRE(c.mode == Mode::follow);
       if (state == State::stowed || state == State::tripped) REQUIRE(c.v == 0);
@@ -435,7 +438,9 @@ TEST_CASE("An eventful session allocates nothing in a tick") {
   for (int tick = 0; tick < 10'000; ++tick) {
     const Time now{2ms * tick};
     readings.clear();
-    const auto say = [&](ControlId control, std::int32_t raw) { readings.push_back({HandsetId{0}, control, ++sequence, now, now, raw}); };
+    const auto say = [&](ControlId control, std::int32_t raw) {
+      readings.push_back({HandsetId{0}, control, ++sequence, now, now, raw});
+    };
     if (tick % 1000 == 0) {
       say(ControlId::presence, 1);
       for (const ControlSetup& c : rig.setup.controls) say(c.control, 0);

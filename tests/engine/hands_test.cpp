@@ -53,9 +53,12 @@ on_handset_lost = "off"
 device = { id = "1209:0002" }
 )";
 
-std::string permits(const std::string& handset, const char* ready, const char* enable, const char* stop, const char* reset) {
+std::string permits(const std::string& handset, const char* ready, const char* enable, const char* stop,
+                    const char* reset) {
   std::string lines;
-  const auto add = [&](const char* control, const char* word) { lines += std::string("\"") + control + "\" = \"" + word + "\"\n"; };
+  const auto add = [&](const char* control, const char* word) {
+    lines += std::string("\"") + control + "\" = \"" + word + "\"\n";
+  };
   add(ready, "ready");
   add(enable, "enable");
   add(stop, "stop");
@@ -64,7 +67,8 @@ std::string permits(const std::string& handset, const char* ready, const char* e
 }
 
 const std::string both = bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
-                         permits("keypad", "key.kp_enter", "key.kp0", "key.kp_point", "key.kp_minus") + R"([handset.pad.bind]
+                         permits("keypad", "key.kp_enter", "key.kp0", "key.kp_point", "key.kp_minus") +
+                         R"([handset.pad.bind]
 "stick.left.x" = { jog = "x" }
 "thumb.left" = { layer = "rotary" }
 "hat.right" = { step = "x", repeat = [[0.4, 5], [1, 20]] }
@@ -175,8 +179,11 @@ TEST_CASE("Switches: after a long hold, and while held; off again when their han
   CHECK_FALSE(s.switched_on("valve"));  // on_handset_lost = "off", although on_trip = "keep"
 }
 
-TEST_CASE("A link that falls silent: the engine's switches and those at the far end become what the rig says, each by itself") {
-  Stand s(test::rig(both + "[switch.fan]\non_link_lost = \"on\"\n[switch.belt_lamp]\nstart = \"on\"\non_trip = \"keep\"\n"));
+TEST_CASE(
+    "A link that falls silent: the engine's switches and those at the far end become what the rig says, each by "
+    "itself") {
+  Stand s(test::rig(both +
+                    "[switch.fan]\non_link_lost = \"on\"\n[switch.belt_lamp]\nstart = \"on\"\non_trip = \"keep\"\n"));
   live(s);
   const SwitchId fan{2}, lamp{3};
   CHECK_FALSE(s.links().switched_on(fan));
@@ -198,7 +205,8 @@ TEST_CASE("A motor: refused while what it needs is off, past its dead band, and 
   s.move("pad/trigger.right", 1).run(0.3);
   CHECK(s.command("pump").v == 0);
   CHECK(last(s, Event::Kind::move_refused) ==
-        "pad lever did not move pump: valve is off, and it must be on for this to move; let the control go, turn valve on, then use it "
+        "pad lever did not move pump: valve is off, and it must be on for this to move; let the control go, turn valve "
+        "on, then use it "
         "again");
   CHECK(s.count(Event::Kind::move_refused) == 1);
   s.press("pad/face.south").run(0.6).release("pad/face.south").run(0.2);
@@ -275,9 +283,10 @@ TEST_CASE("Whoever was there when it was made ready is counted on: people reach 
 
 TEST_CASE("No request stays behind after any sequence of layers, unplugs, gaps and stops") {
   test::Random random;
-  const char* keys[] = {"pad/thumb.left", "pad/hat.right",   "pad/face.south", "pad/face.north",     "pad/shoulder.right",
-                        "pad/menu.right", "pad/menu.centre", "keypad/key.kp6", "keypad/key.kp0",     "keypad/key.kp_enter",
-                        "pad/hat.left",   "pad/thumb.right", "pad/face.east",  "keypad/key.kp_point"};
+  const char* keys[] = {"pad/thumb.left",     "pad/hat.right",       "pad/face.south",  "pad/face.north",
+                        "pad/shoulder.right", "pad/menu.right",      "pad/menu.centre", "keypad/key.kp6",
+                        "keypad/key.kp0",     "keypad/key.kp_enter", "pad/hat.left",    "pad/thumb.right",
+                        "pad/face.east",      "keypad/key.kp_point"};
   const char* sticks[] = {"pad/stick.left.x", "pad/trigger.left", "pad/trigger.right"};
   for (int round = 0; round < 60; ++round) {
     Stand s = stand();
@@ -328,7 +337,8 @@ TEST_CASE("A three-position enable: squeezed it stops, let back from there it do
   CHECK(s.state() == State::live);
 }
 
-TEST_CASE("Keys together are one gesture: in either order within their time, and none of them does what it does alone") {
+TEST_CASE(
+    "Keys together are one gesture: in either order within their time, and none of them does what it does alone") {
   // Alone the left key turns the valve, the right one blows the horn; together, 80 ms apart at most, they step x.
   const std::string rig = bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
                           test::under(R"(handset.pad.bind)", R"("face.south" = { set = "valve" })") +
@@ -357,9 +367,9 @@ TEST_CASE("Keys together are one gesture: in either order within their time, and
 }
 
 TEST_CASE("What lasts while keys are held together ends with the first that is let go") {
-  const std::string rig =
-      bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
-      test::under(R"(handset.pad.bind)", R"("face.south + face.west + face.north" = { set = "horn", to = "momentary" })");
+  const std::string rig = bench + permits("pad", "menu.right", "shoulder.right", "face.east", "menu.centre") +
+                          test::under(R"(handset.pad.bind)",
+                                      R"("face.south + face.west + face.north" = { set = "horn", to = "momentary" })");
   for (const char* let_go : {"pad/face.south", "pad/face.west", "pad/face.north"}) {
     CAPTURE(let_go);
     Stand s(test::rig(rig));

@@ -1,5 +1,5 @@
-// Ways in which something once moved, went on moving or could not be stopped although no hand asked for it. Each is a story of
-// its own; bench_hostile looks for more of them.
+// Ways in which something once moved, went on moving or could not be stopped although no hand asked for it. Each is a
+// story of its own; bench_hostile looks for more of them.
 #include <gyrax/rig/words.hpp>
 #include <gyrax/testing/stand.hpp>
 
@@ -41,7 +41,8 @@ y = 90
 [pose.right]
 x = 90
 )" + test::bind(R"("thumb.left" = { pose = "far" })") +
-                          test::bind(R"("thumb.right" = { pose = "right" })") + test::bind(R"("stick.left.y" = { jog = "y" })") +
+                          test::bind(R"("thumb.right" = { pose = "right" })") +
+                          test::bind(R"("stick.left.y" = { jog = "y" })") +
                           test::under(R"(while."shoulder.left")", R"("hat.up" = { step = "y" })");
 
 Reading reading(const Stand& s, const char* control, std::int32_t raw, Span age = {}) {
@@ -49,7 +50,8 @@ Reading reading(const Stand& s, const char* control, std::int32_t raw, Span age 
 }
 
 bool told(const Stand& s, Event::Kind kind, Interlock what) {
-  return std::any_of(s.events().begin(), s.events().end(), [&](const Event& e) { return e.kind == kind && e.obstacle.what == what; });
+  return std::any_of(s.events().begin(), s.events().end(),
+                     [&](const Event& e) { return e.kind == kind && e.obstacle.what == what; });
 }
 
 /// Let everything go, reset if need be, and live again.
@@ -106,8 +108,8 @@ TEST_CASE("1. What is on while a key is held goes off when nobody knows the key 
 }
 
 TEST_CASE("2. Enable by a long press that is let go in a reading that reveals a gap does not enable") {
-  Stand s(test::rig(
-      changed(test::jog_and_step, R"("shoulder.right" = "enable")", R"("shoulder.right".hold = { enable = "all", hold_s = 0.5 })")));
+  Stand s(test::rig(changed(test::jog_and_step, R"("shoulder.right" = "enable")",
+                            R"("shoulder.right".hold = { enable = "all", hold_s = 0.5 })")));
   s.make_ready();
   s.press("shoulder.right").run(0.3).miss("pad", 1).release("shoulder.right").run(0.5);
   CHECK(s.state() == State::ready);
@@ -117,7 +119,8 @@ namespace {
 
 /// Enable on a trigger with a squeeze.
 std::string three_positions() {
-  return changed(test::jog_and_step, R"("shoulder.right" = "enable")", R"("trigger.right" = { enable = "all", squeeze = 80 })");
+  return changed(test::jog_and_step, R"("shoulder.right" = "enable")",
+                 R"("trigger.right" = { enable = "all", squeeze = 80 })");
 }
 
 }  // namespace
@@ -156,7 +159,13 @@ TEST_CASE("4. What is squeezed through does not enable, however it came there, a
   // While a long press is under way.
   Stand h(test::rig(changed(three_positions(), R"("trigger.right" = { enable = "all", squeeze = 80 })",
                             R"("trigger.right".hold = { enable = "all", squeeze = 80, hold_s = 0.5 })")));
-  h.make_ready().move("trigger.right", 0.6).run(0.2).move("trigger.right", 1).run(0.2).move("trigger.right", 0.6).run(0.5);
+  h.make_ready()
+      .move("trigger.right", 0.6)
+      .run(0.2)
+      .move("trigger.right", 1)
+      .run(0.2)
+      .move("trigger.right", 0.6)
+      .run(0.5);
   CHECK(h.state() == State::ready);
 }
 
@@ -282,10 +291,11 @@ motor = { dead_band = 10 }
 }
 
 TEST_CASE("10. A control that takes over what another one followed is met at catch-up speed") {
-  Stand s(test::rig(test::one_axis + test::bind(R"("throttle" = { follow = "x", range = [0, 100], catch_up = 5 })") +
-                    test::under(R"(while."shoulder.left")", R"("trigger.left" = { follow = "-x", range = [0, 100], catch_up = 5 })") +
-                    test::under("in.other", R"("knob.1" = { follow = "x", catch_up = 5 })") +
-                    test::bind(R"("thumb.left" = { layer = "other" })") + "[layer.other]\n"));
+  Stand s(test::rig(
+      test::one_axis + test::bind(R"("throttle" = { follow = "x", range = [0, 100], catch_up = 5 })") +
+      test::under(R"(while."shoulder.left")", R"("trigger.left" = { follow = "-x", range = [0, 100], catch_up = 5 })") +
+      test::under("in.other", R"("knob.1" = { follow = "x", catch_up = 5 })") +
+      test::bind(R"("thumb.left" = { layer = "other" })") + "[layer.other]\n"));
   s.move("throttle", 0.2).make_live().run(6);
   const double fast = [&] {
     double most = 0;
@@ -317,7 +327,8 @@ std::string permits_of(const std::string& handset) {
 "menu.centre" = "reset")");
 }
 
-/// x and y (which needs the clamp) in a group, on one link; the clamp and a pump on another; a pad and a box, each by itself.
+/// x and y (which needs the clamp) in a group, on one link; the clamp and a pump on another; a pad and a box, each by
+/// itself.
 const std::string two_hands = R"(gyrax = 1
 [link.machine]
 kind = "simulated"
@@ -419,8 +430,8 @@ TEST_CASE("13. What was begun before a stop or a change of state is void, and it
     s.press("menu.left").tick().make_ready().release("menu.left").tick();
     CHECK_FALSE(s.switched_on("lamp"));
   }
-  const std::string held =
-      changed(test::jog_and_step, R"("shoulder.right" = "enable")", R"("shoulder.right".hold = { enable = "all", hold_s = 0.5 })");
+  const std::string held = changed(test::jog_and_step, R"("shoulder.right" = "enable")",
+                                   R"("shoulder.right".hold = { enable = "all", hold_s = 0.5 })");
   {
     Stand s(test::rig(held));
     s.press("shoulder.right").run(0.2).make_ready().run(1);
@@ -485,8 +496,8 @@ TEST_CASE("14. What one axis of a group needs all of it needs, until what was as
 }
 
 TEST_CASE("15. The last check takes a move that begins and ends at rest inside one tick") {
-  Stand s(test::rig(changed(changed(test::jog_and_step, "[handset.pad]", "[tick]\nperiod_ms = 10\n[handset.pad]"), "increment = 0.05",
-                            "increment = 0.01")));
+  Stand s(test::rig(changed(changed(test::jog_and_step, "[handset.pad]", "[tick]\nperiod_ms = 10\n[handset.pad]"),
+                            "increment = 0.05", "increment = 0.01")));
   s.make_live();
   for (int i = 0; i < 20; ++i) s.tap("hat.right").run(0.1);
   CHECK(s.frames()[0].axes[0].position == 20 * 10'000'000);
@@ -524,7 +535,8 @@ TEST_CASE("17. A press of stop counts however late it comes, also of a handset t
 TEST_CASE("17. Every handset that can move something can stop it, or its station can") {
   std::string without = two_hands;
   without.erase(without.rfind("\"face.east\""), sizeof "\"face.east\" = \"stop\"");
-  CHECK_THROWS_WITH_AS(test::rig(without), doctest::Contains("'box' can move something in zone 'main' and cannot stop it"), RigError);
+  CHECK_THROWS_WITH_AS(test::rig(without),
+                       doctest::Contains("'box' can move something in zone 'main' and cannot stop it"), RigError);
   CHECK_NOTHROW(test::rig(without + "[station.desk]\nhandsets = [\"pad\", \"box\"]\n"));
 }
 
@@ -569,11 +581,13 @@ TEST_CASE("18. Steps and counts are made or told to be dropped, also while a pat
   for (int i = 0; i < 6; ++i) r.tap("hat.right");
   r.tick(5).release("shoulder.right").run(0.5);
   Nano made = 0;
-  for (const Event& e : r.events()) made += e.kind == Event::Kind::step ? e.number : e.kind == Event::Kind::dropped ? -e.number : 0;
+  for (const Event& e : r.events())
+    made += e.kind == Event::Kind::step ? e.number : e.kind == Event::Kind::dropped ? -e.number : 0;
   CHECK(made == r.frames()[0].axes[0].position);
 }
 
-TEST_CASE("19. Small ways: a gap with a repeated number, an axis outside its travel, increments without end, and others") {
+TEST_CASE(
+    "19. Small ways: a gap with a repeated number, an axis outside its travel, increments without end, and others") {
   {
     Stand s(test::rig(test::jog_and_step));
     s.make_live().move("stick.left.x", 1).run(0.2).miss("pad", -1).lose("pad", 1).tick();
@@ -589,8 +603,9 @@ TEST_CASE("19. Small ways: a gap with a repeated number, an axis outside its tra
     CHECK(s.command("y").p == doctest::Approx(-0.333));
   }
   {
-    Stand s(test::rig(changed(changed(test::jog_and_step, "increments = [0.01, 0.05, 1]\nincrement = 0.05", "increments = [4000000000]"),
-                              R"("hat.x" = { step = "x" })", R"("hat.left" = { step = "x", by = 1000 })")));
+    Stand s(test::rig(changed(
+        changed(test::jog_and_step, "increments = [0.01, 0.05, 1]\nincrement = 0.05", "increments = [4000000000]"),
+        R"("hat.x" = { step = "x" })", R"("hat.left" = { step = "x", by = 1000 })")));
     s.make_live().tap("hat.left").run(1);
     CHECK(told(s, Event::Kind::step_refused, Interlock::end_of_travel_high));
     CHECK(s.command("x").p == 0);
@@ -615,9 +630,10 @@ head = -10
   {
     // An end that is off the grid of nanometres is not passed.
     const std::string end = "33.33333333366666";
-    Stand s(test::rig(changed(changed(changed(changed(plane, "to = 60", "to = 30"), "x = 90\ny = 90", "x = " + end + "\ny = 90"),
-                                      "[pose.right]\nx = 90", "[pose.right]\nx = " + end),
-                              "travel = [0, 100]", "travel = [0, " + end + "]")));
+    Stand s(test::rig(
+        changed(changed(changed(changed(plane, "to = 60", "to = 30"), "x = 90\ny = 90", "x = " + end + "\ny = 90"),
+                        "[pose.right]\nx = 90", "[pose.right]\nx = " + end),
+                "travel = [0, 100]", "travel = [0, " + end + "]")));
     s.make_live().press("thumb.right").run(3);
     CHECK(s.command("x").p == 33.333333333);
   }
@@ -639,7 +655,8 @@ TEST_CASE("Who may make it faster under somebody else's hands: slower anybody, f
   CHECK(s.engine().bind().reduced());
 }
 
-TEST_CASE("What a dial turned before it was live is not part of a detent afterwards; a leap of a dial is none of a hand") {
+TEST_CASE(
+    "What a dial turned before it was live is not part of a detent afterwards; a leap of a dial is none of a hand") {
   Stand s(test::rig(changed(test::jog_and_step, "[handset.pad]", "[handset.pad]\ncontrol.\"dial.1\" = { detent = 4 }") +
                     test::bind(R"("dial.1" = { handwheel = "x" })")));
   s.turn("dial.1", 2).tick().make_live().turn("dial.1", 1).run(0.5);
@@ -665,7 +682,8 @@ TEST_CASE("Who may reset when the handset in charge never comes back: anybody at
 }
 
 TEST_CASE("A debounced stop stops at once, also right after it was told again that it is up, and while it bounces") {
-  const std::string bounces = changed(test::jog_and_step, "[handset.pad]", "[handset.pad]\ncontrol.\"face.east\" = { debounce_ms = 50 }");
+  const std::string bounces =
+      changed(test::jog_and_step, "[handset.pad]", "[handset.pad]\ncontrol.\"face.east\" = { debounce_ms = 50 }");
   for (const bool bouncing : {false, true}) {
     Stand s(test::rig(bounces));
     s.make_live().move("stick.left.x", 1).run(0.2);
@@ -688,7 +706,8 @@ TEST_CASE("Where two keys ask a group that lacks a switch, letting one go starts
   CHECK(s.command("y").p == 0);
 }
 
-TEST_CASE("What is lost first hides nothing worse: a link of category 0 takes the power of a zone that stops for a handset") {
+TEST_CASE(
+    "What is lost first hides nothing worse: a link of category 0 takes the power of a zone that stops for a handset") {
   Stand s(test::rig(test::jog_and_step + "[stops]\nlink_silent = 0\n"));
   s.make_live().move("stick.left.x", 1).run(0.3).links().bench(LinkId{0}).silence(true);
   s.run(0.09).unplug("pad").tick();

@@ -107,7 +107,9 @@ TEST_CASE("Each kind of bad command is refused, and replaced in the same tick by
   }
 }
 
-TEST_CASE("Its own ramp from wherever the motion was: as short as a stop can be, inside the deceleration limits, in one piece") {
+TEST_CASE(
+    "Its own ramp from wherever the motion was: as short as a stop can be, inside the deceleration limits, in one "
+    "piece") {
   const MotionLimits limits{50, 200, 2000, 400, 8000};
   for (const auto& start : {std::pair{20.0, 0.0}, {30.0, 150.0}, {45.0, 0.0}, {3.0, 0.0}, {1.0, 40.0}, {0.3, 10.0}}) {
     const double v = start.first, a = start.second;
@@ -161,8 +163,9 @@ TEST_CASE("The limit itself passes, the next step beyond does not") {
     Verdict verdict;
   };
   // Jerk and acceleration at their limits, and a thousandth beyond.
-  const Case cases[] = {{20, 0, 20, Verdict::accepted},    {20, 0, 20.02, Verdict::refused},  {20, 0, -80, Verdict::accepted},
-                        {20, 0, -80.08, Verdict::refused}, {30, 190, 200, Verdict::accepted}, {30, 190, 200.2, Verdict::refused}};
+  const Case cases[] = {{20, 0, 20, Verdict::accepted},    {20, 0, 20.02, Verdict::refused},
+                        {20, 0, -80, Verdict::accepted},   {20, 0, -80.08, Verdict::refused},
+                        {30, 190, 200, Verdict::accepted}, {30, 190, 200.2, Verdict::refused}};
   for (const Case& k : cases) {
     CAPTURE(k.to_a);
     Envelope e = moving(50, k.v, k.a);

@@ -20,7 +20,8 @@ struct Case {
 };
 
 /// `start`, then as many of `piece` as make up `bytes`, then `end`.
-std::string many(const std::string& start, const std::string& piece, const std::string& end, std::size_t bytes = 60'000) {
+std::string many(const std::string& start, const std::string& piece, const std::string& end,
+                 std::size_t bytes = 60'000) {
   std::string text = start;
   while (text.size() + piece.size() + end.size() <= bytes) text += piece;
   return text + end;
@@ -33,8 +34,8 @@ std::string counted(const std::string& start, const std::string& piece) {
   return text;
 }
 
-/// What costs a reader of TOML most: values that are short in a file and large in memory, things that are wrong in every
-/// line, depth, long names.
+/// What costs a reader of TOML most: values that are short in a file and large in memory, things that are wrong in
+/// every line, depth, long names.
 std::vector<Case> toml_cases(const std::string& head) {
   const std::string name(20'000, 'n');
   return {
@@ -84,34 +85,39 @@ TEST_CASE("readers of TOML take no more memory than they state") {
   for (const Case& one : toml_cases("gyrax = 1\n"))
     hold(one, test::toml_memory.of(one.text.size()), [](const std::string& text) { parse_rig(text, "rig.toml"); });
   for (const Case& one : toml_cases("gyrax_session = 1\n"))
-    hold(one, test::toml_memory.of(one.text.size()), [](const std::string& text) { parse_session(text, "session.toml"); });
+    hold(one, test::toml_memory.of(one.text.size()),
+         [](const std::string& text) { parse_session(text, "session.toml"); });
   for (const Case& one : toml_cases("gyrax_calibration = 1\n"))
-    hold(one, test::toml_memory.of(one.text.size()), [](const std::string& text) { parse_calibration(text, "calibration.toml"); });
+    hold(one, test::toml_memory.of(one.text.size()),
+         [](const std::string& text) { parse_calibration(text, "calibration.toml"); });
 }
 
 TEST_CASE("a rig that may be read takes no more memory than is stated") {
   const std::string fine = read_text("demo/fine.toml", max_rig).text;
-  for (const char* piece :
-       {"[in.l{}]\n\"face.south\"=[{{step=\"x\"}},{{step=\"y\"}}]\n\"hat.x\"={{step=\"x\"}}\n", "[layer.l{}]\nstart=\"on\"\n",
-        "[axis.a{}]\nunit=\"mm\"\ntravel=[0,1]\nspeed=1\naccel=1\njerk=1\nlink=\"bench\"\n"}) {
+  for (const char* piece : {"[in.l{}]\n\"face.south\"=[{{step=\"x\"}},{{step=\"y\"}}]\n\"hat.x\"={{step=\"x\"}}\n",
+                            "[layer.l{}]\nstart=\"on\"\n",
+                            "[axis.a{}]\nunit=\"mm\"\ntravel=[0,1]\nspeed=1\naccel=1\njerk=1\nlink=\"bench\"\n"}) {
     Case one{piece, fine};
     for (int i = 0; one.text.size() < 60'000; ++i) one.text += fmt::format(fmt::runtime(piece), i);
-    hold(one, test::toml_memory.of(one.text.size()), [](const std::string& text) { review_json(parse_rig(text, "demo/fine.toml")); });
+    hold(one, test::toml_memory.of(one.text.size()),
+         [](const std::string& text) { review_json(parse_rig(text, "demo/fine.toml")); });
   }
 }
 
 TEST_CASE("a reader of tracks takes no more memory than it states") {
   const std::string head = "# EVEMU 1.3\nN: pad\n";
   const std::size_t bytes = 1'000'000;
-  for (const Case& one : std::vector<Case>{{"events", many(head, "E:0.0 0 0 0\n", "", bytes)},
-                                           {"events as they are written", many(head, "E: 0.000000 0000 0000 0000\n", "", bytes)},
-                                           {"events from the start", many("", "E:0.0 0 0 0\n", "N: pad\n", bytes)},
-                                           {"no events", many(head, "E:\n", "", bytes)},
-                                           {"a long name", many("N: ", "n", "\n", bytes)},
-                                           {"wrong lines", many(head, "x\n", "", bytes)},
-                                           {"bits", many(head, "B: 01 ff\n", "", bytes)},
-                                           {"axes", many(head, "A: 00 0 1 0 0\n", "", bytes)}})
-    hold(one, test::track_memory.of(one.text.size()), [](const std::string& text) { parse_track(text, "track.evemu"); });
+  for (const Case& one :
+       std::vector<Case>{{"events", many(head, "E:0.0 0 0 0\n", "", bytes)},
+                         {"events as they are written", many(head, "E: 0.000000 0000 0000 0000\n", "", bytes)},
+                         {"events from the start", many("", "E:0.0 0 0 0\n", "N: pad\n", bytes)},
+                         {"no events", many(head, "E:\n", "", bytes)},
+                         {"a long name", many("N: ", "n", "\n", bytes)},
+                         {"wrong lines", many(head, "x\n", "", bytes)},
+                         {"bits", many(head, "B: 01 ff\n", "", bytes)},
+                         {"axes", many(head, "A: 00 0 1 0 0\n", "", bytes)}})
+    hold(one, test::track_memory.of(one.text.size()),
+         [](const std::string& text) { parse_track(text, "track.evemu"); });
 }
 
 TEST_CASE("a reader of logbooks takes no more memory than it states") {
@@ -119,17 +125,18 @@ TEST_CASE("a reader of logbooks takes no more memory than it states") {
   const std::string whole = read_text("tests/fuzz/corpus/logbook/short.jsonl", max_log_line).text;
   const std::string head = whole.substr(0, whole.find('\n') + 1);
   REQUIRE(head.starts_with("{\"gyrax_logbook\""));
-  for (const Case& one : std::vector<Case>{{"numbers", many("[", "0,", "0]\n", bytes)},
-                                           {"lists", many("[", "[],", "0]\n", bytes)},
-                                           {"objects", many("[", "{},", "0]\n", bytes)},
-                                           {"small objects", many("[", "{\"\":0},", "0]\n", bytes)},
-                                           {"objects in objects", many("[", "{\"\":{\"\":{}}},", "0]\n", bytes)},
-                                           {"texts", many("[", "\"\",", "0]\n", bytes)},
-                                           {"lists never closed", many("", "[", "\n", bytes)},
-                                           {"objects never closed", many("", "{\"\":", "\n", bytes)},
-                                           {"readings", many("{\"t\":1,\"r\":[", "[0,0,0,0,0,0],", "[0,0,0,0,0,0]]}\n", bytes)},
-                                           {"reports", many("{\"t\":1,\"m\":[[0,0,0,0,[", "null,", "null]]]}\n", bytes)},
-                                           {"no line's end", many("", "x", "", 3'000'000)}}) {
+  for (const Case& one :
+       std::vector<Case>{{"numbers", many("[", "0,", "0]\n", bytes)},
+                         {"lists", many("[", "[],", "0]\n", bytes)},
+                         {"objects", many("[", "{},", "0]\n", bytes)},
+                         {"small objects", many("[", "{\"\":0},", "0]\n", bytes)},
+                         {"objects in objects", many("[", "{\"\":{\"\":{}}},", "0]\n", bytes)},
+                         {"texts", many("[", "\"\",", "0]\n", bytes)},
+                         {"lists never closed", many("", "[", "\n", bytes)},
+                         {"objects never closed", many("", "{\"\":", "\n", bytes)},
+                         {"readings", many("{\"t\":1,\"r\":[", "[0,0,0,0,0,0],", "[0,0,0,0,0,0]]}\n", bytes)},
+                         {"reports", many("{\"t\":1,\"m\":[[0,0,0,0,[", "null,", "null]]]}\n", bytes)},
+                         {"no line's end", many("", "x", "", 3'000'000)}}) {
     const std::size_t most = test::logbook_memory.of(one.text.size()) + one.text.size();
     hold(one, most, [](const std::string& text) { LogbookReader(text, "log.jsonl"); });
     hold({one.name, head + one.text}, most, [](const std::string& text) {

@@ -62,7 +62,9 @@ TEST_CASE("A file that claims to be huge is refused without being read") {
   CHECK(gyrax::read_text(file, 1 << 20).why.find("at most 1048576") != std::string::npos);
 }
 
-TEST_CASE("Writing where one cannot is an error, and the old text stays") { CHECK(gyrax::write_text("no/such/folder/a.txt", "x")); }
+TEST_CASE("Writing where one cannot is an error, and the old text stays") {
+  CHECK(gyrax::write_text("no/such/folder/a.txt", "x"));
+}
 
 TEST_CASE("Every code has a stable name of its own and a meaning") {
   std::set<std::string> names;

@@ -19,7 +19,8 @@ void hold(const gyrax::DeviceCalibration& calibration) {
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   const std::string_view text{reinterpret_cast<const char*>(data), size};
   try {
-    hold(gyrax::test::within(gyrax::test::toml_memory.of(size), [&] { return gyrax::parse_calibration(text, "fuzz.toml"); }));
+    hold(gyrax::test::within(gyrax::test::toml_memory.of(size),
+                             [&] { return gyrax::parse_calibration(text, "fuzz.toml"); }));
   } catch (const gyrax::CalibrationError& error) {
     if (error.problems().empty()) __builtin_trap();
   }

@@ -9,7 +9,8 @@
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   try {
     const std::string_view text{reinterpret_cast<const char*>(data), size};
-    const gyrax::Rig rig = gyrax::test::within(gyrax::test::toml_memory.of(size), [&] { return gyrax::parse_rig(text, "fuzz/rig.toml"); });
+    const gyrax::Rig rig =
+        gyrax::test::within(gyrax::test::toml_memory.of(size), [&] { return gyrax::parse_rig(text, "fuzz/rig.toml"); });
     if (gyrax::review_text(rig).empty() || gyrax::review_json(rig).empty()) __builtin_trap();
     const gyrax::Engine engine(rig.setup);
   } catch (const gyrax::RigError& error) {

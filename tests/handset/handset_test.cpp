@@ -19,7 +19,8 @@ using namespace gyrax;
 namespace {
 
 const std::string head =
-    "# EVEMU 1.3\nN: Pad # one\nI: 0003 1209 0001 0100\nP: 00\nB: 00 0b\nB: 01 00 00\nA: 00 -100 100 0 0 0\nA: 10 -1 1 0 0\n";
+    "# EVEMU 1.3\nN: Pad # one\nI: 0003 1209 0001 0100\nP: 00\nB: 00 0b\nB: 01 00 00\nA: 00 -100 100 0 0 0\nA: 10 -1 1 "
+    "0 0\n";
 
 Device pad() {
   Device d;
@@ -47,7 +48,10 @@ struct Decoding {
     std::string all;
     for (const Reading& r : out) {
       const bool own = index(r.control) < all_controls().size();
-      all += (own ? control_name(r.control) : r.control == ControlId::gap ? "gap" : "presence") + "=" + std::to_string(r.raw) + " ";
+      all += (own                           ? control_name(r.control)
+              : r.control == ControlId::gap ? "gap"
+                                            : "presence") +
+             "=" + std::to_string(r.raw) + " ";
     }
     out.clear();
     return all;
@@ -190,7 +194,8 @@ TEST_CASE("A track cut anywhere is an error or a shorter track, never a crash; n
   for (int i = 0; i < 500; ++i) {
     std::string noisy = whole;
     for (int k = 0; k < 4; ++k)
-      noisy[static_cast<std::size_t>(random.whole(0, static_cast<int>(noisy.size()) - 1))] = static_cast<char>(random.whole(0, 255));
+      noisy[static_cast<std::size_t>(random.whole(0, static_cast<int>(noisy.size()) - 1))] =
+          static_cast<char>(random.whole(0, 255));
     try {
       parse_track(noisy, "t");
     } catch (const SessionError& e) {
@@ -239,13 +244,15 @@ TEST_CASE("A session's tracks have a bound together, held before they are read")
   std::filesystem::resize_file(folder + "/b.evemu", max_track - 6);  // a hole, and one byte too many with the other
   std::string said;
   try {
-    parse_session("gyrax_session = 1\nlength_s = 5\n[handset.a]\ntrack = \"a.evemu\"\n[handset.b]\ntrack = \"b.evemu\"\n",
-                  folder + "/s.toml");
+    parse_session(
+        "gyrax_session = 1\nlength_s = 5\n[handset.a]\ntrack = \"a.evemu\"\n[handset.b]\ntrack = \"b.evemu\"\n",
+        folder + "/s.toml");
   } catch (const SessionError& error) {
     said = error.what();
   }
   std::filesystem::remove_all(folder);
-  CHECK(said.find("handset.b.track: the session's tracks are too long; at most 268435456 bytes together [too_many]") != std::string::npos);
+  CHECK(said.find("handset.b.track: the session's tracks are too long; at most 268435456 bytes together [too_many]") !=
+        std::string::npos);
 }
 
 TEST_CASE("A session for another rig is refused, with the line and what was probably meant") {

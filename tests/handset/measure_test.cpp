@@ -1,4 +1,5 @@
-// Measuring: whatever a control is like, what is proposed from its own recording holds it still and lets it reach its ends.
+// Measuring: whatever a control is like, what is proposed from its own recording holds it still and lets it reach its
+// ends.
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/measure.hpp>
@@ -20,7 +21,8 @@ using namespace gyrax;
 namespace {
 
 bool says(const MeasuredControl& m, const char* what) {
-  return std::any_of(m.wrong.begin(), m.wrong.end(), [&](const std::string& one) { return one.find(what) != std::string::npos; });
+  return std::any_of(m.wrong.begin(), m.wrong.end(),
+                     [&](const std::string& one) { return one.find(what) != std::string::npos; });
 }
 
 /// A pad with one stick's axis of its own kind.
@@ -68,13 +70,15 @@ TEST_CASE("Property: at rest nothing moves for any noise inside the measured ban
     CAPTURE(axis.noise);
     REQUIRE(m.has_ends);
     CHECK(std::abs(m.centre - axis.rest) <= axis.noise + 20);
-    const Calibration calibration = *Calibration::make(ControlKind::centred, m.minimum, m.centre, m.maximum, m.reversed);
+    const Calibration calibration =
+        *Calibration::make(ControlKind::centred, m.minimum, m.centre, m.maximum, m.reversed);
     const Shape shape{.zone = {m.dead_zone, m.hysteresis, 0}};
     // Anywhere that it was seen to rest, with all its noise, however it came there: 0, and 1 % beyond the zone moves.
     for (const std::int32_t rest : {m.rests_from_below.value_or(m.centre), m.rests_from_above.value_or(m.centre)}) {
       ShapeState state;
       shaped(rest < m.centre ? -1 : 1, shape, state);
-      for (int n = -m.noise / 2; n <= m.noise / 2; ++n) REQUIRE(shaped(calibration.normalise(rest + n), shape, state) == 0);
+      for (int n = -m.noise / 2; n <= m.noise / 2; ++n)
+        REQUIRE(shaped(calibration.normalise(rest + n), shape, state) == 0);
     }
     ShapeState fresh;
     CHECK(shaped(m.dead_zone + 0.01, shape, fresh) > 0);
@@ -103,7 +107,9 @@ TEST_CASE("What is wrong with a control is told") {
   const Case cases[] = {
       {"reaches little", {.noise = 20, .firmness = 0.3}, "it reached only 30 %"},
       {"jumps", {.noise = 20, .jumps_every = 40}, "it jumped away and back"},
-      {"is a lever on a stick's code", {.minimum = 0, .maximum = 255, .one_sided = true, .firmness = 1}, "--name ABS_X=knob.1"},
+      {"is a lever on a stick's code",
+       {.minimum = 0, .maximum = 255, .one_sided = true, .firmness = 1},
+       "--name ABS_X=knob.1"},
       {"is very worn", {.slack = 9000, .noise = 100}, "it is worn: it comes to rest anywhere within"},
   };
   for (const Case& c : cases) {
@@ -123,7 +129,8 @@ TEST_CASE("What is wrong with a control is told") {
       .wait(0.3);
   const DeviceCalibration left = measure(still.track(), 0);
   const auto control = [&](const char* name) {
-    return *std::find_if(left.controls.begin(), left.controls.end(), [&](const MeasuredControl& m) { return m.name == name; });
+    return *std::find_if(left.controls.begin(), left.controls.end(),
+                         [&](const MeasuredControl& m) { return m.name == name; });
   };
   CHECK(says(control("stick.left.x"), "it did not come back"));
   CHECK(says(control("stick.left.x"), "it was moved to one side only"));
@@ -141,11 +148,12 @@ TEST_CASE("A calibration that cannot be is refused, with everything that is wron
   CHECK(code_list(head + "[control.\"stick.left.z\"]\ncode = \"ABS_X\"\n") == "unknown_control");
   CHECK(code_list(head + "[control.\"stick.left.x\"]\ncode = \"ABS_EX\"\n") == "bad_choice");
   CHECK(code_list(head + "[control.\"stick.left.x\"]\nminimum = 3\n") == "missing_key calibration");
-  CHECK(code_list(head + "[control.\"stick.left.x\"]\ncode = \"ABS_X\"\nminimum = 0\ncentre = 9\nmaximum = 9\n") == "calibration");
-  CHECK(code_list(head + "[control.\"face.south\"]\ncode = \"BTN_SOUTH\"\nminimum = 0\nmaximum = 9\n") == "calibration");
-  CHECK(code_list(head +
-                  "[control.\"trigger.left\"]\ncode = \"ABS_Z\"\nminimum = 0\nmaximum = 9\ndead_zone = 2\nhysteresis = 3\nwide = 1\n") ==
-        "out_of_range unknown_key");
+  CHECK(code_list(head + "[control.\"stick.left.x\"]\ncode = \"ABS_X\"\nminimum = 0\ncentre = 9\nmaximum = 9\n") ==
+        "calibration");
+  CHECK(code_list(head + "[control.\"face.south\"]\ncode = \"BTN_SOUTH\"\nminimum = 0\nmaximum = 9\n") ==
+        "calibration");
+  CHECK(code_list(head + "[control.\"trigger.left\"]\ncode = \"ABS_Z\"\nminimum = 0\nmaximum = 9\ndead_zone = "
+                         "2\nhysteresis = 3\nwide = 1\n") == "out_of_range unknown_key");
   CHECK(code_list("gyrax_calibration = 1\n[device\n") == "syntax");
 }
 
@@ -182,6 +190,7 @@ TEST_CASE("A device whose name is no text is measured, written, and known again"
   CHECK(c.name == "Pad \xef\xbf\xbd\xef\xbf\xbd of \xc3\xbc");
   CHECK(parse_calibration(write_calibration(c), "c.toml").name == c.name);
   CHECK(differs({"c.toml", c.id, c.name, c.unique, false}, track.device).empty());
-  for (const char* wrong : {"\xc0\x80", "\xe0\x80\x80", "\xed\xa0\x80", "\xf4\x90\x80\x80", "\xe2\x82"}) CHECK(as_text(wrong) != wrong);
+  for (const char* wrong : {"\xc0\x80", "\xe0\x80\x80", "\xed\xa0\x80", "\xf4\x90\x80\x80", "\xe2\x82"})
+    CHECK(as_text(wrong) != wrong);
   CHECK(as_text("a\xe2\x82\xac\xf0\x9f\x98\x80") == "a\xe2\x82\xac\xf0\x9f\x98\x80");
 }

@@ -42,7 +42,8 @@ std::string placed(Seats& seats, const Device& device) {
 TEST_CASE("Two pads of a kind: each comes back to its own place, by its unique id, otherwise by its port") {
   for (const bool unique : {true, false}) {
     CAPTURE(unique);
-    const Device a = pad(unique ? "A" : "", "usb-1"), b = pad(unique ? "B" : "", "usb-2"), c = pad(unique ? "C" : "", "usb-3");
+    const Device a = pad(unique ? "A" : "", "usb-1"), b = pad(unique ? "B" : "", "usb-2"),
+                 c = pad(unique ? "C" : "", "usb-3");
     Seats seats({wish("left"), wish("right")});
     CHECK(placed(seats, a) == "left");
     CHECK(placed(seats, b) == "right");

@@ -34,7 +34,9 @@ Session session() {
 /// jog_and_step for a machine that may be slow: nothing here trips because a tick, a reading or a frame is late.
 Rig patient_rig() {
   std::string text = test::jog_and_step;
-  const auto after = [&](const std::string& what, const std::string& more) { text.insert(text.find(what) + what.size(), more); };
+  const auto after = [&](const std::string& what, const std::string& more) {
+    text.insert(text.find(what) + what.size(), more);
+  };
   after("[handset.pad]\n", "max_age_ms = 60_000\n");
   after("kind = \"simulated\"\n", "silence_ms = 60_000\nvalid_ms = 60_000\n");
   return test::rig(text + "[tick]\nmax_ms = 1000\n");
@@ -53,7 +55,8 @@ TEST_CASE("Live: ready, enabled, jogging; told to end it comes to rest, then pow
   const Rig rig = fit(patient_rig(), hands.devices());
   PlayedHands played(hands, rig);
   SimulatedLinks links(rig);
-  const std::string path = (std::filesystem::temp_directory_path() / ("gyrax-live-" + std::to_string(::getpid()) + ".jsonl")).string();
+  const std::string path =
+      (std::filesystem::temp_directory_path() / ("gyrax-live-" + std::to_string(::getpid()) + ".jsonl")).string();
   double fastest = 0;
   {
     LogbookWriter log(rig, path);
@@ -177,7 +180,8 @@ TEST_CASE("A real stop counts while a recording plays, and ends it; a real pad's
       engine.tick({now, readings, links.reports(now)}, out.view());
       links.send(out.frames);
       for (Event event; out.events.read(event);)
-        told = told || (event.kind == Event::Kind::state && event.cause == Cause::stop_key && event.state == State::stopping);
+        told = told ||
+               (event.kind == Event::Kind::state && event.cause == Cause::stop_key && event.state == State::stopping);
       lived = lived || engine.permit(ZoneId{0}).live();
     }
     CHECK(lived);
@@ -197,7 +201,9 @@ TEST_CASE("A reading that arrives while a tick begins is no reading from the fut
       asked_ = !asked_;
       if (!asked_ || sequence_ == 200) return false;  // one a tick, stamped as it is taken
       const Time now = clock_.now();
-      item.reading = {HandsetId{0}, sequence_ == 0 ? ControlId::presence : stick_, sequence_ + 1, now, now, sequence_ == 0 ? 1 : 5000};
+      item.reading = {HandsetId{0},  sequence_ == 0 ? ControlId::presence : stick_,
+                      sequence_ + 1, now,
+                      now,           sequence_ == 0 ? 1 : 5000};
       ++sequence_;
       return true;
     }

@@ -1,4 +1,5 @@
-// A logbook: what was written replays to the last bit, cut anywhere it reads up to the cut, and a bad disk costs records only.
+// A logbook: what was written replays to the last bit, cut anywhere it reads up to the cut, and a bad disk costs
+// records only.
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/reader.hpp>
 #include <gyrax/logbook/replay.hpp>
@@ -161,7 +162,8 @@ TEST_CASE("A disk that fails at the Nth write: the rest is whole lines, and what
       options.ring = 16u << 20;
       options.before_write = [&] {
         const int n = call++;
-        return n >= first && n < first + count ? std::make_error_code(std::errc::no_space_on_device) : std::error_code{};
+        return n >= first && n < first + count ? std::make_error_code(std::errc::no_space_on_device)
+                                               : std::error_code{};
       };
       const auto closed = test::write_demo_log(path, 3000, options, [](LogbookWriter&) {});
       CHECK(closed.trouble.empty() == (call <= first));

@@ -178,7 +178,8 @@ TEST_CASE("A handwheel that owes no more than a set distance: it stops when the 
   }
 }
 
-TEST_CASE("Follow: taking hold never leaps, the axis comes at the catch-up speed, meets the control and then follows it") {
+TEST_CASE(
+    "Follow: taking hold never leaps, the axis comes at the catch-up speed, meets the control and then follows it") {
   AxisMotion a = axis();
   a.restart(10);
   a.follow(60, 5);
@@ -382,7 +383,8 @@ TEST_CASE("To a pose: on a straight line, together, each inside its limits; held
     const MotionLimits line{180, 200 * x_for_deg, 1000 * x_for_deg, 300 * x_for_deg, 3000 * x_for_deg};
     if (!held) CHECK(t == doctest::Approx(shortest_time({}, 300.05, line)).epsilon(0.001));
   }
-  // Given up it comes to rest on the line. So does a coupled group that is stopped; any other's axes brake for themselves.
+  // Given up it comes to rest on the line. So does a coupled group that is stopped; any other's axes brake for
+  // themselves.
   enum class End { given_up, coupled, stopped };
   for (const End end : {End::given_up, End::coupled, End::stopped}) {
     std::vector<GroupSetup> ended(std::begin(groups), std::end(groups));

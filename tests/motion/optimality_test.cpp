@@ -33,7 +33,8 @@ struct Case {
 
 Case random_case(test::Random& random) {
   Case c;
-  const double speed = random.scale(1, 500), accel = speed * random.scale(0.5, 50), decel = accel * random.scale(0.3, 4);
+  const double speed = random.scale(1, 500), accel = speed * random.scale(0.5, 50),
+               decel = accel * random.scale(0.3, 4);
   c.limits = {speed, accel, accel * random.scale(2, 200), decel, decel * random.scale(2, 200)};
   c.extreme = random.chance(0.4);
   for (int tries = 0; tries < 1000; ++tries) {
@@ -41,9 +42,10 @@ Case random_case(test::Random& random) {
       // On a limit in speed, in acceleration, or where both together just can be held.
       const double sign = random.chance(0.5) ? 1 : -1;
       c.from.v = sign * speed * random.in(0.9, 1);
-      c.from.a = random.chance(0.5)
-                     ? -sign * decel * random.in(0.9, 1)
-                     : sign * std::min(accel, std::sqrt(2 * c.limits.jerk * (speed - std::abs(c.from.v)))) * random.in(0.9, 1);
+      c.from.a =
+          random.chance(0.5)
+              ? -sign * decel * random.in(0.9, 1)
+              : sign * std::min(accel, std::sqrt(2 * c.limits.jerk * (speed - std::abs(c.from.v)))) * random.in(0.9, 1);
     } else {
       c.from.v = random.chance(0.2) ? 0 : random.in(-1, 1) * speed;
       c.from.a = random.chance(0.2) ? 0 : random.in(-1, 1) * std::max(accel, decel);
@@ -51,7 +53,8 @@ Case random_case(test::Random& random) {
     if (holds(c.from, c.limits)) break;
     c.from = {};
   }
-  const double rest = stop_reach(c.from, c.limits).distance, scale = speed * speed / decel + speed * accel / c.limits.jerk;
+  const double rest = stop_reach(c.from, c.limits).distance,
+               scale = speed * speed / decel + speed * accel / c.limits.jerk;
   c.tiny = random.chance(0.12);
   if (c.tiny) {
     c.way = rest + scale * random.scale(1e-6, 1e-3) * (random.chance(0.5) ? 1 : -1);
@@ -77,8 +80,9 @@ TEST_CASE("Moves are as fast as a search over switching times finds") {
   double worst = 0, fastest = 10;
   for (int i = 0; i < cases; ++i) {
     const Case c = random_case(random);
-    const double best = reference::switching_time(c.from.v, c.from.a, c.way,
-                                                  {c.limits.speed, c.limits.accel, c.limits.jerk, c.limits.decel, c.limits.decel_jerk});
+    const double best =
+        reference::switching_time(c.from.v, c.from.a, c.way,
+                                  {c.limits.speed, c.limits.accel, c.limits.jerk, c.limits.decel, c.limits.decel_jerk});
     const double mine = shortest_time(c.from, c.way, c.limits);
     CAPTURE(i);
     CAPTURE(mine);
@@ -100,8 +104,9 @@ TEST_CASE("Moves are as fast as a search over switching times finds") {
     overshoots += c.overshoots ? 1 : 0;
     tiny += c.tiny ? 1 : 0;
   }
-  MESSAGE(cases << " moves, " << extreme << " from near their limits, " << overshoots << " that overshoot and return, " << tiny
-                << " very short: greatest ratio to the reference " << worst << ", least " << fastest << ", above the bound " << above);
+  MESSAGE(cases << " moves, " << extreme << " from near their limits, " << overshoots << " that overshoot and return, "
+                << tiny << " very short: greatest ratio to the reference " << worst << ", least " << fastest
+                << ", above the bound " << above);
   CHECK(extreme >= cases * 3 / 10);
   CHECK(overshoots >= cases * 3 / 10);
   CHECK(tiny >= cases / 10);
@@ -130,7 +135,8 @@ TEST_CASE("No motion on a lattice, of all that there are, gets anywhere sooner")
     for (std::size_t k = 1; k < reach.size(); ++k) {
       if (!reach[k].possible) continue;
       for (const double way : {reach[k].low, reach[k].high}) {
-        const double mine = shortest_time({0, l.start_speed(), l.start_accel()}, way, limits), lattice = static_cast<double>(k) * l.step_s;
+        const double mine = shortest_time({0, l.start_speed(), l.start_accel()}, way, limits),
+                     lattice = static_cast<double>(k) * l.step_s;
         CAPTURE(round);
         CAPTURE(k);
         CAPTURE(way);

@@ -19,8 +19,8 @@ constexpr MotionLimits limits{.speed = 50, .accel = 100, .jerk = 400, .decel = 2
 TEST_CASE("Limits are refused at the edge, NaN too") {
   constexpr double nan = std::numeric_limits<double>::quiet_NaN(), inf = std::numeric_limits<double>::infinity();
   CHECK(AxisLimits::make(0, 1, {1, 1, AxisLimits::max_jerk, 1, 1}));
-  double MotionLimits::*const numbers[] = {&MotionLimits::speed, &MotionLimits::accel, &MotionLimits::jerk, &MotionLimits::decel,
-                                           &MotionLimits::decel_jerk};
+  double MotionLimits::*const numbers[] = {&MotionLimits::speed, &MotionLimits::accel, &MotionLimits::jerk,
+                                           &MotionLimits::decel, &MotionLimits::decel_jerk};
   for (const auto number : numbers) {
     const bool jerk = number == &MotionLimits::jerk || number == &MotionLimits::decel_jerk;
     const double top = jerk ? AxisLimits::max_jerk : AxisLimits::max;
@@ -68,7 +68,8 @@ TEST_CASE("A short move, worked by hand: neither limit is met") {
 }
 
 TEST_CASE("A stop takes what its numbers say") {
-  // From 50 mm/s: 0.375 s and 9.375 mm; from 10 mm/s the brake does not come on fully: 2·√(10/1600) s at 5 mm/s in the mean.
+  // From 50 mm/s: 0.375 s and 9.375 mm; from 10 mm/s the brake does not come on fully: 2·√(10/1600) s at 5 mm/s in the
+  // mean.
   const StopReach full = stop_reach({7, 50, 0}, limits), slow = stop_reach({0, -10, 0}, limits);
   CHECK(full.distance == doctest::Approx(9.375));
   CHECK(full.time_s == doctest::Approx(0.375));
@@ -112,8 +113,8 @@ TEST_CASE("Numbers that are none, or of the edge") {
   const double next = std::nextafter(1.0, 2.0);
   CHECK(move_to({1, 0, 0}, next, limits).at(1).p == next);
   CHECK(move_to({-4e9, 0, 0}, 4e9, limits).at(1e12).p == 4e9);
-  for (const MotionLimits& extreme :
-       {MotionLimits{1e6, 1e6, 1e9, 1e6, 1e9}, MotionLimits{1e-6, 1e-6, 1e-6, 1e-6, 1e-6}, MotionLimits{1e6, 1e-6, 1e9, 1e6, 1e-6}}) {
+  for (const MotionLimits& extreme : {MotionLimits{1e6, 1e6, 1e9, 1e6, 1e9}, MotionLimits{1e-6, 1e-6, 1e-6, 1e-6, 1e-6},
+                                      MotionLimits{1e6, 1e-6, 1e9, 1e6, 1e-6}}) {
     const Profile move = move_to({0, 0, 0}, 100, extreme);
     CHECK(move.duration() > 0);
     CHECK(std::isfinite(move.duration()));

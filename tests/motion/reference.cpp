@@ -17,7 +17,8 @@ State after(const State& s, double jerk, double t) {
   return {s.p + t * (s.v + t * (s.a / 2 + t * jerk / 6)), s.v + t * (s.a + t * jerk / 2), s.a + t * jerk};
 }
 
-/// The first time in [0, end] at which `is` holds, for what does not hold at first and stays once it holds; end if never.
+/// The first time in [0, end] at which `is` holds, for what does not hold at first and stays once it holds; end if
+/// never.
 template <class Is>
 double first_time(double end, Is is) {
   if (!is(end)) return end;
@@ -52,7 +53,9 @@ State push(State s, double t, const Limits& l) {
     const double cap = forward ? l.accel : l.decel;
     // A standstill is to be passed with no more than accel, and with no more than the speed bears.
     const double through = std::min(l.accel, std::sqrt(2 * l.jerk * l.speed));
-    const auto must_lower = [&](const State& x) { return x.a > through && x.a * x.a - through * through >= -2 * l.decel_jerk * x.v; };
+    const auto must_lower = [&](const State& x) {
+      return x.a > through && x.a * x.a - through * through >= -2 * l.decel_jerk * x.v;
+    };
     double jerk = raising(s, l), span = t;
     if (!forward && must_lower(s)) {
       jerk = -l.decel_jerk;
@@ -155,8 +158,8 @@ double switching_time(double v, double a, double way, const Limits& l) {
 
 Limits Lattice::limits() const {
   const double jerk_unit = accel_unit / step_s;
-  return {static_cast<double>(speed) * accel_unit * step_s / 2, accel * accel_unit, jerk * jerk_unit, decel * accel_unit,
-          decel_jerk * jerk_unit};
+  return {static_cast<double>(speed) * accel_unit * step_s / 2, accel * accel_unit, jerk * jerk_unit,
+          decel * accel_unit, decel_jerk * jerk_unit};
 }
 
 std::vector<Lattice::Reach> Lattice::reach(int steps) const {
@@ -166,7 +169,9 @@ std::vector<Lattice::Reach> Lattice::reach(int steps) const {
   // In units of accel_unit·step²/6; the furthest to the right, and with the sign turned, the furthest to the left.
   std::vector<std::int64_t> now[2], next[2];
   for (auto& side : now) side.assign(static_cast<std::size_t>(row * columns), never);
-  const auto at = [&](std::int64_t v, std::int64_t a) { return static_cast<std::size_t>((v + speed) * row + a + most); };
+  const auto at = [&](std::int64_t v, std::int64_t a) {
+    return static_cast<std::size_t>((v + speed) * row + a + most);
+  };
   now[0][at(v0, a0)] = now[1][at(v0, a0)] = 0;
   std::vector<Reach> found;
   const double unit = accel_unit * step_s * step_s / 6;

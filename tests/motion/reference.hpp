@@ -11,14 +11,14 @@ struct Limits {
   double speed, accel, jerk, decel, decel_jerk;
 };
 
-/// Searches over switching times: pushes as hard as is legal towards one side for a while, then stops as fast as is legal,
-/// each stretch followed from event to event, and narrows the while until the rest point is `way` from the start. Returns
-/// the time, s.
+/// Searches over switching times: pushes as hard as is legal towards one side for a while, then stops as fast as is
+/// legal, each stretch followed from event to event, and narrows the while until the rest point is `way` from the
+/// start. Returns the time, s.
 double switching_time(double v, double a, double way, const Limits& limits);
 
-/// All that can be done on a lattice of time, acceleration and velocity, by dynamic programming: the furthest positions to either
-/// side at which the axis can be at rest after k steps. Every one of them is reached by a legal motion, so nothing that
-/// claims to be the fastest may take longer than k steps to get there.
+/// All that can be done on a lattice of time, acceleration and velocity, by dynamic programming: the furthest positions
+/// to either side at which the axis can be at rest after k steps. Every one of them is reached by a legal motion, so
+/// nothing that claims to be the fastest may take longer than k steps to get there.
 struct Lattice {
   double step_s = 0, accel_unit = 0;  ///< time step; accelerations are multiples of the unit
   int accel = 0, decel = 0;           ///< limits in units

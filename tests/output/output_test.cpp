@@ -49,7 +49,8 @@ TEST_CASE("One frame a link, each word in its device's unit, with how long it is
   const Drive drives[] = {CountedMap{}, *ServoMap::make(-60, 60, 900, 2100, false, 0), CountedMap{}};
   const Wiring switches[] = {{LinkId{1}, 0}};
   Output output(links, axes, drives, switches);
-  const AxisCommand commands[] = {{Mode::follow, 0.05, 1, 0, {}}, {Mode::stand, 30, 0, 0, {}}, {Mode::off, -1.5, 0, 0, {}}};
+  const AxisCommand commands[] = {
+      {Mode::follow, 0.05, 1, 0, {}}, {Mode::stand, 30, 0, 0, {}}, {Mode::off, -1.5, 0, 0, {}}};
   const std::uint8_t states[] = {1};
   const auto frames = output.frames(commands, states, Time{2s});
   REQUIRE(frames.size() == 2);
@@ -71,8 +72,14 @@ TEST_CASE("A motor's word: its dead band skipped, both ways, nothing at rest and
     double share;
     std::int32_t power;
   };
-  for (const Case& c :
-       {Case{0, 0}, {1e-9, 0}, {1e-6, 80'001}, {0.5, 540'000}, {1, 1'000'000}, {-0.25, -310'000}, {7, 1'000'000}, {std::nan(""), 0}}) {
+  for (const Case& c : {Case{0, 0},
+                        {1e-9, 0},
+                        {1e-6, 80'001},
+                        {0.5, 540'000},
+                        {1, 1'000'000},
+                        {-0.25, -310'000},
+                        {7, 1'000'000},
+                        {std::nan(""), 0}}) {
     CAPTURE(c.share);
     CHECK(motor.power(c.share) == c.power);
     CHECK(MotorMap{.dead_band = 0.08, .reversed = true}.power(c.share) == -c.power);

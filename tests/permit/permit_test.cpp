@@ -143,5 +143,6 @@ TEST_CASE("Every cause has a name of its own, a sentence, and a category") {
   CHECK(about(Cause::following_error).category == Category::zero);
   for (const Cause cause : {Cause::stop_key, Cause::stow, Cause::handset_gone, Cause::link_silent, Cause::tick_late})
     CHECK(about(cause).category == Category::one);
-  for (const Cause cause : {Cause::enable_released, Cause::enable_squeezed, Cause::stop_key, Cause::stow}) CHECK_FALSE(about(cause).fault);
+  for (const Cause cause : {Cause::enable_released, Cause::enable_squeezed, Cause::stop_key, Cause::stow})
+    CHECK_FALSE(about(cause).fault);
 }

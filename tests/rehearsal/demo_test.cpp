@@ -94,7 +94,8 @@ TEST_CASE("At rest nothing drifts: where no control asks, no axis moves, though 
   std::size_t rests = 0;
   for (const AxisTrace& axis : demo().done.trace.axes) {
     for (std::size_t t = 1; t < demo().done.trace.ticks; ++t) {
-      const bool still = axis[t - 1].speed == 0 && axis[t].speed == 0 && axis[t].mode == axis[t - 1].mode && axis[t].mode != Mode::off;
+      const bool still =
+          axis[t - 1].speed == 0 && axis[t].speed == 0 && axis[t].mode == axis[t - 1].mode && axis[t].mode != Mode::off;
       if (!still || axis[t].why.asked) continue;
       REQUIRE(axis[t].position == axis[t - 1].position);
       ++rests;
@@ -147,10 +148,14 @@ TEST_CASE("Each stop: zero commanded speed within braking time and two ticks, an
   CHECK(demo().stop(Cause::link_silent).real_took_s < 0);
 }
 
-TEST_CASE("Stowed, not enabled, at the end of travel, tripped: what was asked for and held is told with what would release it") {
-  for (const Interlock wanted : {Interlock::stowed, Interlock::not_enabled, Interlock::end_of_travel_high, Interlock::tripped}) {
+TEST_CASE(
+    "Stowed, not enabled, at the end of travel, tripped: what was asked for and held is told with what would release "
+    "it") {
+  for (const Interlock wanted :
+       {Interlock::stowed, Interlock::not_enabled, Interlock::end_of_travel_high, Interlock::tripped}) {
     bool told = false;
-    for (const BlockedSummary& one : demo().summary.blocked) told = told || (one.blocked.what == wanted && one.total_s > 0.1);
+    for (const BlockedSummary& one : demo().summary.blocked)
+      told = told || (one.blocked.what == wanted && one.total_s > 0.1);
     CHECK(told);
   }
 }
@@ -162,7 +167,8 @@ TEST_CASE("The other faults of the simulated bench trip the zone as well") {
     const Rehearsal done = rehearse(demo().rig, session);
     bool tripped = false;
     for (const Event& e : done.events)
-      tripped = tripped || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == Cause::following_error);
+      tripped =
+          tripped || (e.kind == Event::Kind::state && e.state == State::stopping && e.cause == Cause::following_error);
     CHECK(tripped);
   }
 }

@@ -36,8 +36,10 @@ TEST_CASE("Where everything ends, worked out by hand") {
 
 TEST_CASE("On the way to a pose both axes are on the line, also held in between") {
   const test::Rehearsed& f = fine();
-  for (std::size_t t = f.done.trace.tick_of(Time{from_seconds(8.0)}); t < f.done.trace.tick_of(Time{from_seconds(12)}); ++t)
-    REQUIRE((f.axis("x")[t].position - 10) / 290 == doctest::Approx((f.axis("y")[t].position - 10) / 140).epsilon(1e-9));
+  for (std::size_t t = f.done.trace.tick_of(Time{from_seconds(8.0)}); t < f.done.trace.tick_of(Time{from_seconds(12)});
+       ++t)
+    REQUIRE((f.axis("x")[t].position - 10) / 290 ==
+            doctest::Approx((f.axis("y")[t].position - 10) / 140).epsilon(1e-9));
   CHECK(f.at("x", 9.7).speed == 0);
   CHECK(f.at("x", 9.7).position > 20);
 }

@@ -22,7 +22,7 @@ TEST_CASE("A gantry, a servo, a switch and a pad fit in 25 lines, stand in the R
   CHECK(first.at("tilt", 1).position == 0);                   // a servo stands in its middle first
   CHECK(first.at("x", 26).speed == 0);                        // unplugged at 24.5 s
   const std::string told = review_text(first.rig);
-  for (const char* usual : {"900 / 9000*", "within 18 mm of the command", "machine: no heartbeat for 100 ms", "pad: reports on change",
-                            "one step of 0.1 mm", "assumed, at 0 deg first"})
+  for (const char* usual : {"900 / 9000*", "within 18 mm of the command", "machine: no heartbeat for 100 ms",
+                            "pad: reports on change", "one step of 0.1 mm", "assumed, at 0 deg first"})
     CHECK_MESSAGE(told.find(usual) != std::string::npos, usual);
 }

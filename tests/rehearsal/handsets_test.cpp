@@ -1,5 +1,5 @@
-// Eight kinds of handset, as they come from a drawer: each is measured by its own recording, has a rig that makes sense of it,
-// and ends where a hand that worked it out says.
+// Eight kinds of handset, as they come from a drawer: each is measured by its own recording, has a rig that makes sense
+// of it, and ends where a hand that worked it out says.
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/measure.hpp>
 #include <gyrax/rehearsal/summary.hpp>
@@ -43,7 +43,11 @@ const std::vector<Kind>& kinds() {
       // Leaned away by 6 degrees is less than the dead zone of 9; the focus to its end.
       {"hand_stick", {{"y", 0}, {"z", 120}}, {}, {"hand_stick", "hand_stick_tilt"}, {}},
       // The knob at its end; the motor has no place.
-      {"knob_box", {{"lamp_tilt", 40}}, {"vacuum"}, {"knob_box"}, {{0, "knob.1"}, {1, "knob.2"}, {2, "knob.3"}, {3, "knob.4"}}},
+      {"knob_box",
+       {{"lamp_tilt", 40}},
+       {"vacuum"},
+       {"knob_box"},
+       {{0, "knob.1"}, {1, "knob.2"}, {2, "knob.3"}, {3, "knob.4"}}},
       {"digital_stick", {{"x", 420}, {"y", 0}}, {}, {"digital_stick"}, {}}};
   return all;
 }
@@ -88,13 +92,15 @@ TEST_CASE("Each ends where it was worked out to end, within its limits all the w
       CHECK(checker.worst() == 0);
     }
     for (std::size_t s = 0; s < rig.switches.size(); ++s) {
-      const bool wanted = std::any_of(kind.on.begin(), kind.on.end(), [&](const char* name) { return rig.switches[s] == name; });
+      const bool wanted =
+          std::any_of(kind.on.begin(), kind.on.end(), [&](const char* name) { return rig.switches[s] == name; });
       CHECK((done.trace.switches[s].back() != 0) == wanted);
     }
     const Summary summary = summarise(rig, session, done);
     CHECK(summary.good());
     CHECK(done.readings_lost == (std::string(kind.name) == "joystick" ? 3u : 0u));
-    test::check_golden("tests/golden/handset_" + std::string(kind.name) + ".txt", text(rig, summary) + "\n" + review_text(rig));
+    test::check_golden("tests/golden/handset_" + std::string(kind.name) + ".txt",
+                       text(rig, summary) + "\n" + review_text(rig));
   }
 }
 
@@ -130,10 +136,10 @@ TEST_CASE("A device that is not the one that was measured is refused, or allowed
     fit(rig, devices);
     FAIL("another device was taken");
   } catch (const RigError& error) {
-    CHECK(
-        error.problems().at(0).what ==
-        "demo/handsets/worn_pad.calibration.toml was measured on Old bench pad (made up) (1209:0003), and this is Old bench pad (made up) "
-        "(1209:0003, unique id 77)");
+    CHECK(error.problems().at(0).what ==
+          "demo/handsets/worn_pad.calibration.toml was measured on Old bench pad (made up) (1209:0003), and this is "
+          "Old bench pad (made up) "
+          "(1209:0003, unique id 77)");
   }
   Rig open = rig;
   open.seats[0].calibrated->any_device = true;

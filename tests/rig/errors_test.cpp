@@ -63,8 +63,10 @@ std::vector<Case> cases() {
       {Code::unknown_key, "a word of an older form", changed("decel = 400", "brake = { accel = 400 }\ndeviation = 1")},
       {Code::unknown_key, "the rate is an override now", added("[rate]\nnotches = [100]\nstart = 100\n")},
       {Code::missing_key, "no speed", changed("speed = 50\n", "")},
-      {Code::missing_key, "an axis without increments", changed("increments = [0.01, 0.05, 1]\nincrement = 0.05\n", "")},
-      {Code::missing_key, "reduced speed that is nowhere described", added("[bind]\n\"thumb.left\" = { reduced = \"toggle\" }\n")},
+      {Code::missing_key, "an axis without increments",
+       changed("increments = [0.01, 0.05, 1]\nincrement = 0.05\n", "")},
+      {Code::missing_key, "reduced speed that is nowhere described",
+       added("[bind]\n\"thumb.left\" = { reduced = \"toggle\" }\n")},
       {Code::missing_key, "a pose without a place", added("[pose.park]\n")},
       {Code::missing_key, "an assumed axis that nobody knows the place of",
        changed("unit = \"mm\"", "unit = \"mm\"\nposition = \"assumed\"")},
@@ -78,55 +80,69 @@ std::vector<Case> cases() {
       {Code::out_of_range, "stages that go back in time",
        added("[bind]\n\"thumb.left\" = { jog = \"x\", stages = [[0, 10], [1, 50], [0.5, 100]] }\n")},
       {Code::out_of_range, "a pose outside the travel", added("[pose.park]\nx = 101\n")},
-      {Code::out_of_range, "catching up faster than the axis can", added("[bind]\n\"trigger.left\" = { follow = \"x\", catch_up = 60 }\n")},
+      {Code::out_of_range, "catching up faster than the axis can",
+       added("[bind]\n\"trigger.left\" = { follow = \"x\", catch_up = 60 }\n")},
       {Code::not_finite, "not a number", changed("speed = 50", "speed = nan")},
       {Code::not_finite, "infinite", changed("accel = 200", "accel = inf")},
       {Code::bad_choice, "a unit that is none", changed("unit = \"mm\"", "unit = \"inch\"")},
       {Code::bad_choice, "a permit that is none", changed("= \"ready\"", "= \"raedy\"")},
       {Code::bad_name, "a name with a space", added("[switch.\"my lamp\"]\n")},
-      {Code::unknown_name, "a pose that is not there", added("[pose.park]\nx = 1\n\n[bind]\n\"thumb.left\" = { pose = \"prak\" }\n")},
+      {Code::unknown_name, "a pose that is not there",
+       added("[pose.park]\nx = 1\n\n[bind]\n\"thumb.left\" = { pose = \"prak\" }\n")},
       {Code::unknown_name, "a pose of an axis that is not there", added("[pose.park]\nxx = 1\n")},
       {Code::wrong_control, "a key as a handwheel", added("[bind]\n\"thumb.left\" = { handwheel = \"x\" }\n")},
-      {Code::wrong_control, "a stick that grows", added("[bind]\n\"stick.left.y\" = { jog = \"x\", stages = [[0, 10]] }\n")},
+      {Code::wrong_control, "a stick that grows",
+       added("[bind]\n\"stick.left.y\" = { jog = \"x\", stages = [[0, 10]] }\n")},
       {Code::wrong_control, "following a key", added("[bind]\n\"thumb.left\" = { follow = \"x\" }\n")},
       {Code::two_groups, "a pose over two groups",
        added("[axis.y]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n[pose.park]\nx = 1\ny = 1\n")},
       {Code::unknown_name, "an axis that is not there", changed("jog = \"x\"", "jog = \"xx\"")},
       {Code::unknown_control, "a control that no handset has", changed("\"stick.left.x\"", "\"stick.left.z\"")},
       {Code::wrong_control, "a dial cannot jog", changed("\"stick.left.x\"", "\"dial.1\"")},
-      {Code::wrong_control, "a key cannot be squeezed", changed("= \"enable\"", "= { enable = \"all\", squeeze = 80 }")},
+      {Code::wrong_control, "a key cannot be squeezed",
+       changed("= \"enable\"", "= { enable = \"all\", squeeze = 80 }")},
       {Code::reversed_range, "travel downwards", changed("travel = [0, 100]", "travel = [100, 0]")},
       {Code::calibration, "a centre outside its ends",
-       changed("[handset.pad]", "[handset.pad.control]\n\"stick.left.x\" = { minimum = 0, centre = 300, maximum = 255 }")},
+       changed("[handset.pad]",
+               "[handset.pad.control]\n\"stick.left.x\" = { minimum = 0, centre = 300, maximum = 255 }")},
       {Code::servo_reach, "trim takes the pulse beyond the end",
        added(servo + "{ ends = [-60, 60], pulse_us = [900, 2100], trim_us = 150 }\n")},
       {Code::not_a_notch, "a start that is no notch", changed("start = 100", "start = 75")},
       {Code::one_effect, "nothing", added("[bind]\n\"thumb.left\" = {}\n")},
       {Code::one_effect, "two things", changed("jog = \"x\"", "jog = \"x\", step = \"x\"")},
-      {Code::layer_not_allowed, "stop in a layer only", added("[while.\"shoulder.left\"]\n\"thumb.left\" = \"stop\"\n")},
+      {Code::layer_not_allowed, "stop in a layer only",
+       added("[while.\"shoulder.left\"]\n\"thumb.left\" = \"stop\"\n")},
       {Code::wrong_type, "the form that bindings had",
        changed("[bind]\n\"menu.right\" = \"ready\"", "[[bind]]\ncontrol = \"menu.right\"\npermit = \"ready\"")},
       {Code::duplicate_name, "the same keys together, twice",
-       added("[in.other]\n\"thumb.left\" = { step = \"x\" }\n[bind]\n\"thumb.right\" = { layer = \"other\" }\n\"hat.left + hat.up\" = { "
+       added("[in.other]\n\"thumb.left\" = { step = \"x\" }\n[bind]\n\"thumb.right\" = { layer = \"other\" "
+             "}\n\"hat.left + hat.up\" = { "
              "jog = \"x\" }\n"
              "\"hat.up + hat.left\" = { jog = \"-x\" }\n")},
       {Code::duplicate_name, "a control bound twice", added("[bind]\n\"face.east\" = { jog = \"x\" }\n")},
       {Code::duplicate_name, "a press beside a gesture", added("[bind]\n\"face.east\".hold = { jog = \"x\" }\n")},
       {Code::bad_choice, "a gesture that is none", added("[bind]\n\"thumb.left\".hodl = { step = \"x\" }\n")},
       {Code::one_effect, "a list of nothing", added("[bind]\n\"thumb.left\" = []\n")},
-      {Code::unknown_control, "keys together without blanks", added("[bind]\n\"thumb.left+thumb.right\" = { step = \"x\" }\n")},
-      {Code::unknown_control, "a held control without quotes", added("[while.shoulder.left]\n\"thumb.left\" = { step = \"x\" }\n")},
+      {Code::unknown_control, "keys together without blanks",
+       added("[bind]\n\"thumb.left+thumb.right\" = { step = \"x\" }\n")},
+      {Code::unknown_control, "a held control without quotes",
+       added("[while.shoulder.left]\n\"thumb.left\" = { step = \"x\" }\n")},
       {Code::unknown_key, "what stood beside an effect in an older form",
-       added("[bind]\n\"thumb.left\" = { step = \"x\", gesture = \"hold\", with = [\"face.west\"], reversed = true }\n")},
-      {Code::wrong_type, "a table for a name", added("[bind]\n\"thumb.left\" = { step = { axis = \"x\", by = -1 } }\n")},
-      {Code::out_of_range, "a step by less than nothing", added("[bind]\n\"thumb.left\" = { step = \"x\", by = -1 }\n")},
+       added(
+           "[bind]\n\"thumb.left\" = { step = \"x\", gesture = \"hold\", with = [\"face.west\"], reversed = true }\n")},
+      {Code::wrong_type, "a table for a name",
+       added("[bind]\n\"thumb.left\" = { step = { axis = \"x\", by = -1 } }\n")},
+      {Code::out_of_range, "a step by less than nothing",
+       added("[bind]\n\"thumb.left\" = { step = \"x\", by = -1 }\n")},
       {Code::unknown_control, "a name that stands without quotes", added("[bind]\nface.up = { jog = \"x\" }\n")},
       {Code::wrong_control, "one axis for a pair", added("[bind]\n\"stick.right\" = { jog = \"x\" }\n")},
-      {Code::wrong_control, "two axes for one control", added("[bind]\n\"stick.right.x\" = { jog = [\"x\", \"x\"] }\n")},
+      {Code::wrong_control, "two axes for one control",
+       added("[bind]\n\"stick.right.x\" = { jog = [\"x\", \"x\"] }\n")},
       {Code::wrong_control, "a pair of keys that has no opposite",
        [] { test::rig(test::one_axis + "\"hat.x\" = { go = \"x\", to = 3 }\n"); }},
       {Code::bad_choice, "a bare word that is no word to the permit", added("[bind]\n\"thumb.left\" = \"jog\"\n")},
-      {Code::missing_binding, "a layer that nothing turns on", added("[in.rotary]\n\"thumb.left\" = { jog = \"x\" }\n")},
+      {Code::missing_binding, "a layer that nothing turns on",
+       added("[in.rotary]\n\"thumb.left\" = { jog = \"x\" }\n")},
       {Code::unknown_name, "two handsets, and it is not said which", added("[handset.box]\n")},
       {Code::two_groups, "an axis in two groups", added("[group.a]\naxes = [\"x\"]\n[group.b]\naxes = [\"x\"]\n")},
       {Code::missing_binding, "nothing stops it", changed("= \"stop\"", "= \"reset\"")},
@@ -134,8 +150,10 @@ std::vector<Case> cases() {
        changed("\"menu.right\" = \"ready\"", "\"menu.right\" = [\"ready\", \"reset\"]")},
       {Code::one_effect, "a smoothed enable",
        changed("[handset.pad]",
-               "[handset.pad]\ncontrol.\"trigger.left\" = { smoothing_ms = 300 }\n[bind]\n\"trigger.left\" = \"enable\"\n")},
-      {Code::bad_choice, "an enable that is tapped", changed("\"shoulder.right\" = \"enable\"", "\"shoulder.right\".tap = \"enable\"")},
+               "[handset.pad]\ncontrol.\"trigger.left\" = { smoothing_ms = 300 }\n[bind]\n\"trigger.left\" = "
+               "\"enable\"\n")},
+      {Code::bad_choice, "an enable that is tapped",
+       changed("\"shoulder.right\" = \"enable\"", "\"shoulder.right\".tap = \"enable\"")},
       {Code::out_of_range, "squeezed before it is pressed",
        changed("[handset.pad]",
                "[handset.pad]\ncontrol.\"trigger.left\" = { press = [70, 60] }\n[bind]\n"
@@ -148,10 +166,13 @@ std::vector<Case> cases() {
        }},
       {Code::wrong_control, "a motor that goes to a place",
        added("[axis.belt]\nunit = \"%\"\naccel = 100\n\n[bind]\n\"thumb.left\" = { go = \"belt\", to = 10 }\n")},
-      {Code::two_groups, "a motor among axes", added("[axis.belt]\nunit = \"%\"\naccel = 100\n[group.a]\naxes = [\"x\", \"belt\"]\n")},
+      {Code::two_groups, "a motor among axes",
+       added("[axis.belt]\nunit = \"%\"\naccel = 100\n[group.a]\naxes = [\"x\", \"belt\"]\n")},
       {Code::one_effect, "a coupled axis that moves alone",
-       added("[axis.y]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n[group.a]\naxes = [\"x\", \"y\"]\ntogether = true\n")},
-      {Code::out_of_range, "an override of next to nothing", changed("notches = [10, 50, 100]", "notches = [0.01, 50, 100]")},
+       added("[axis.y]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n[group.a]\naxes = [\"x\", "
+             "\"y\"]\ntogether = true\n")},
+      {Code::out_of_range, "an override of next to nothing",
+       changed("notches = [10, 50, 100]", "notches = [0.01, 50, 100]")},
       {Code::nothing_to_move, "empty", [] { parse_rig("gyrax = 1\n", "rig.toml"); }},
       {Code::include, "a file that is not there", changed("gyrax = 1", "gyrax = 1\ninclude = [\"more.toml\"]")},
       {Code::device, "a track without a device", track("E: 0.1 0003 0000 5\n")},
@@ -160,7 +181,8 @@ std::vector<Case> cases() {
   all.push_back({Code::too_many, "more axes than a tick is bounded for", [] {
                    std::string text = test::jog_and_step;
                    for (std::size_t i = 0; i < max_axes; ++i)
-                     text += "[axis.a" + std::to_string(i) + "]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n";
+                     text +=
+                         "[axis.a" + std::to_string(i) + "]\nunit = \"mm\"\ntravel = [0, 1]\nspeed = 1\naccel = 1\n";
                    parse_rig(text, "rig.toml");
                  }});
   all.push_back({Code::too_many, "more rows than are read", [] {
@@ -173,13 +195,15 @@ std::vector<Case> cases() {
                    std::filesystem::create_directories(folder);
                    write_text(folder + "/more.toml", "gyrax = 1\n[switch.lamp]\n");
                    try {
-                     parse_rig(replaced(test::jog_and_step, "gyrax = 1", "gyrax = 1\ninclude = [\"more.toml\"]"), folder + "/rig.toml");
+                     parse_rig(replaced(test::jog_and_step, "gyrax = 1", "gyrax = 1\ninclude = [\"more.toml\"]"),
+                               folder + "/rig.toml");
                    } catch (const RigError& e) {
                      std::vector<Problem> here = e.problems();
                      std::filesystem::remove_all(folder);
                      for (Problem& p : here)
                        for (std::string* text : {&p.file, &p.allowed})
-                         for (std::size_t at; (at = text->find(folder + "/")) != std::string::npos;) text->erase(at, folder.size() + 1);
+                         for (std::size_t at; (at = text->find(folder + "/")) != std::string::npos;)
+                           text->erase(at, folder.size() + 1);
                      throw RigError(here);
                    }
                  }});
@@ -188,7 +212,9 @@ std::vector<Case> cases() {
 
 }  // namespace
 
-TEST_CASE("Each kind of problem is told with its place, what is wrong, what is right (GYRAX_REFRESH=1 writes the file anew)") {
+TEST_CASE(
+    "Each kind of problem is told with its place, what is wrong, what is right (GYRAX_REFRESH=1 writes the file "
+    "anew)") {
   std::string told;
   std::set<Code> seen;
   for (const Case& c : cases()) {
@@ -270,7 +296,8 @@ TEST_CASE("A rig's files have a bound together") {
   }
   std::string said;
   try {
-    parse_rig(replaced(test::jog_and_step, "gyrax = 1", "gyrax = 1\ninclude = [" + includes + "]"), folder + "/rig.toml");
+    parse_rig(replaced(test::jog_and_step, "gyrax = 1", "gyrax = 1\ninclude = [" + includes + "]"),
+              folder + "/rig.toml");
   } catch (const RigError& e) {
     said = e.what();
   }
@@ -311,6 +338,7 @@ TEST_CASE("A letter beyond ASCII belongs into quotes and comments; elsewhere it 
   for (const char* title : {"\"\"\"\xc3\xa9\"\" \"\"\"\"\"", "'''\xc3\xa9\n'' ''''", "\"\" # \"\xc3\xa9"}) {
     CAPTURE(title);
     const std::string text = std::string("gyrax = 1\ntitle = ") + title + "\n\"include\" = [\n  # \xc3\xa9\n]\n";
-    CHECK(parse_rig(text + test::jog_and_step.substr(test::jog_and_step.find("gyrax = 1") + 10), "rig.toml").axes.size() == 1);
+    CHECK(parse_rig(text + test::jog_and_step.substr(test::jog_and_step.find("gyrax = 1") + 10), "rig.toml")
+              .axes.size() == 1);
   }
 }

@@ -1,4 +1,5 @@
-// What a rig can say of hands: shapes, virtual controls, gestures, layers, numbers, stations; and everything wrong with it, told at once.
+// What a rig can say of hands: shapes, virtual controls, gestures, layers, numbers, stations; and everything wrong with
+// it, told at once.
 #include <gyrax/rig/review.hpp>
 #include <gyrax/rig/rig.hpp>
 
@@ -87,18 +88,21 @@ TEST_CASE("What only the whole rig can tell: two holds of one key, a gesture on 
     if (!found) MESSAGE(all);
     return found;
   };
-  CHECK(told(test::bind(R"("thumb.left".hold = [{ override = "up" }, { override = "down" }])"), "'thumb.left' has two holds in one layer"));
+  CHECK(told(test::bind(R"("thumb.left".hold = [{ override = "up" }, { override = "down" }])"),
+             "'thumb.left' has two holds in one layer"));
   CHECK(told(test::bind(R"("thumb.left".press = "stop")") + test::bind(R"("thumb.left".tap = { override = "up" })"),
              "'thumb.left' is a stop, and has a gesture beside it"));
-  CHECK(told(test::bind(R"("dial.1" = { adjust = "chosen" })"), "something adjusts the chosen number, and nothing chooses one"));
+  CHECK(told(test::bind(R"("dial.1" = { adjust = "chosen" })"),
+             "something adjusts the chosen number, and nothing chooses one"));
   CHECK(told(test::bind(R"("thumb.left" = { override = 33 })"), "that is not one of its notches"));
-  CHECK(told("[station.a]\nhandsets = [\"pad\", \"pad2\"]\n[handset.pad2]\n[station.b]\nhandsets = [\"pad2\", \"pad\"]\n",
-             "handset 'pad2' is in a station already"));
+  CHECK(
+      told("[station.a]\nhandsets = [\"pad\", \"pad2\"]\n[handset.pad2]\n[station.b]\nhandsets = [\"pad2\", \"pad\"]\n",
+           "handset 'pad2' is in a station already"));
 }
 
 TEST_CASE("Shapes, virtual controls and gestures arrive in the setup as they were written") {
-  const Rig rig =
-      test::rig(test::one_axis + R"(
+  const Rig rig = test::rig(
+      test::one_axis + R"(
 [handset.pad.control]
 "stick.left" = { dead_zone = 12, hysteresis = 3, outer = 5, straight = 20, curve = [[50, 20], [80, 50]] }
 "trigger.left" = { smoothing_ms = 30, expo = 25, press = [70, 30] }
@@ -112,11 +116,12 @@ TEST_CASE("Shapes, virtual controls and gestures arrive in the setup as they wer
 [gestures]
 tap_ms = 200
 )" + test::bind(R"("stick.left.x" = { jog = "x" })") +
-                test::bind(R"("trigger.left" = { override = "up" })") +
-                test::bind(R"("face.north" = { step = "x", repeat = [[0.5, 4]] })") + test::bind(R"("dial.2" = { handwheel = "x" })") +
-                test::bind(R"("lever" = { jog = "x", share = 10 })") + test::bind(R"("gain" = { jog = "x", share = 10 })") +
-                test::bind(R"("track.left" = { jog = "x", share = 1 })") + test::bind(R"("pull" = { step = "x" })") +
-                test::bind(R"("thumb.left + thumb.right" = { step = "x", by = 5 })") + test::bind(R"("thumb.left" = { step = "x" })"));
+      test::bind(R"("trigger.left" = { override = "up" })") +
+      test::bind(R"("face.north" = { step = "x", repeat = [[0.5, 4]] })") +
+      test::bind(R"("dial.2" = { handwheel = "x" })") + test::bind(R"("lever" = { jog = "x", share = 10 })") +
+      test::bind(R"("gain" = { jog = "x", share = 10 })") + test::bind(R"("track.left" = { jog = "x", share = 1 })") +
+      test::bind(R"("pull" = { step = "x" })") + test::bind(R"("thumb.left + thumb.right" = { step = "x", by = 5 })") +
+      test::bind(R"("thumb.left" = { step = "x" })"));
   const ControlSetup& stick = control(rig, "stick.left.x");
   CHECK(stick.shape.zone.inner == 0.12);
   CHECK(stick.shape.zone.hysteresis == 0.03);
@@ -141,6 +146,7 @@ tap_ms = 200
     for (std::size_t i = 0; i < parts_of(rig.setup.controls[s].virtual_control.how); ++i)
       CHECK(index(rig.setup.controls[s].virtual_control.parts[i]) < s);
   const std::string review = review_text(rig);
-  CHECK(review.find("thumb.left: steps x by +1 increment (waits up to 80 ms for its other gestures)") != std::string::npos);
+  CHECK(review.find("thumb.left: steps x by +1 increment (waits up to 80 ms for its other gestures)") !=
+        std::string::npos);
   CHECK(review.find("thumb.left and thumb.right together: steps x by +5 increments") != std::string::npos);
 }

@@ -51,7 +51,8 @@ TEST_CASE("Ends come from the rig, or else from the device itself") {
   Rig rig = fit(test::rig(test::jog_and_step), {{"pad", device}});
   CHECK(rig.setup.controls[6].calibration.maximum() == 1023);
   CHECK(rig.setup.controls[6].calibration.centre() == 512);
-  const std::string own = "[handset.pad.control]\n\"stick.left.x\" = { minimum = -5, centre = 0, maximum = 9 }\n[axis.x]";
+  const std::string own =
+      "[handset.pad.control]\n\"stick.left.x\" = { minimum = -5, centre = 0, maximum = 9 }\n[axis.x]";
   std::string text = test::jog_and_step;
   text.replace(text.find("[axis.x]"), 8, own);
   rig = fit(test::rig(text), {{"pad", device}});

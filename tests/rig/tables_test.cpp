@@ -11,12 +11,15 @@ using namespace gyrax;
 
 namespace {
 
-const char* const phases[] = {"stowed", "ready", "live", "stopping → ready", "stopping → stowed", "stopping → tripped", "tripped"};
-const char* const events[] = {"make ready", "enable", "release", "squeeze", "stow", "stop", "fault", "at rest", "reset"};
+const char* const phases[] = {"stowed", "ready", "live", "stopping → ready", "stopping → stowed", "stopping → tripped",
+                              "tripped"};
+const char* const events[] = {"make ready", "enable", "release", "squeeze", "stow",
+                              "stop",       "fault",  "at rest", "reset"};
 
 std::string tables() {
   std::string out =
-      "# Tables\n\nWritten from the code's own tables by `tests/rig/tables_test.cpp`.\n\n## The permit: every state, every event\n\n| |";
+      "# Tables\n\nWritten from the code's own tables by `tests/rig/tables_test.cpp`.\n\n## The permit: every state, "
+      "every event\n\n| |";
   for (const char* event : events) out += fmt::format(" {} |", event);
   out += "\n|---|---|---|---|---|---|---|---|---|---|\n";
   for (std::size_t p = 0; p < phase_count; ++p) {
@@ -28,20 +31,24 @@ std::string tables() {
     out += "\n";
   }
   out +=
-      "\n## Causes of stops\n\n| name in `[stops]` | category unless the rig says otherwise | trips | what happened |\n|---|---|---|---|\n";
+      "\n## Causes of stops\n\n| name in `[stops]` | category unless the rig says otherwise | trips | what happened "
+      "|\n|---|---|---|---|\n";
   for (std::size_t i = 1; i < cause_count; ++i) {
     const AboutCause& a = about(static_cast<Cause>(i));
-    out += fmt::format("| `{}` | {} | {} | {} |\n", a.name, static_cast<int>(a.category), a.fault ? "yes" : "", a.sentence);
+    out += fmt::format("| `{}` | {} | {} | {} |\n", a.name, static_cast<int>(a.category), a.fault ? "yes" : "",
+                       a.sentence);
   }
   out +=
-      "\n## Interlocks: why an axis does not move, and what would release it\n\n| name | what is said | what would release it "
+      "\n## Interlocks: why an axis does not move, and what would release it\n\n| name | what is said | what would "
+      "release it "
       "|\n|---|---|---|\n";
   for (std::size_t i = 1; i < interlock_count; ++i) {
     const AboutInterlock& a = about(static_cast<Interlock>(i));
     out += fmt::format("| `{}` | {} | {} |\n", a.name, a.sentence, a.release);
   }
   out +=
-      "\n## What can be wrong with a file\n\nThe names are stable. Every kind, as it is told: `tests/golden/problems.txt`.\n\n| code | "
+      "\n## What can be wrong with a file\n\nThe names are stable. Every kind, as it is told: "
+      "`tests/golden/problems.txt`.\n\n| code | "
       "meaning |\n|---|---|\n";
   for (int i = 0; i < code_count; ++i)
     out += fmt::format("| `{}` | {} |\n", code_name(static_cast<Code>(i)), code_meaning(static_cast<Code>(i)));
@@ -50,4 +57,6 @@ std::string tables() {
 
 }  // namespace
 
-TEST_CASE("docs/tables.md agrees with the code (GYRAX_REFRESH=1 writes it anew)") { test::check_golden("docs/tables.md", tables()); }
+TEST_CASE("docs/tables.md agrees with the code (GYRAX_REFRESH=1 writes it anew)") {
+  test::check_golden("docs/tables.md", tables());
+}

@@ -86,7 +86,8 @@ TEST_CASE("Any shape, on the way out: odd, never falling, continuous, exact at b
   }
 }
 
-TEST_CASE("The way back from anywhere meets the way out where it turned, and ends at the lower edge; nothing ever jumps") {
+TEST_CASE(
+    "The way back from anywhere meets the way out where it turned, and ends at the lower edge; nothing ever jumps") {
   test::Random random;
   for (int i = 0; i < 200; ++i) {
     const Zone zone{random.in(0.02, 0.5), 0, random.in(0, 0.1)};
@@ -175,10 +176,13 @@ TEST_CASE("Smoothing: a ramp comes out exactly its delay later, and what stands 
 
 TEST_CASE("Two motors: direction kept on a full diagonal, never more than full power") {
   test::Random random;
-  const auto drive = [](VirtualControl::How how, double speed, double turn) { return *made_value({.how = how}, {speed, turn, 0}); };
+  const auto drive = [](VirtualControl::How how, double speed, double turn) {
+    return *made_value({.how = how}, {speed, turn, 0});
+  };
   for (int i = 0; i < 20'000; ++i) {
     const double speed = random.in(-1, 1), turn = random.in(-1, 1);
-    const double left = drive(VirtualControl::How::drive_left, speed, turn), right = drive(VirtualControl::How::drive_right, speed, turn);
+    const double left = drive(VirtualControl::How::drive_left, speed, turn),
+                 right = drive(VirtualControl::How::drive_right, speed, turn);
     REQUIRE(std::abs(left) <= 1);
     REQUIRE(std::abs(right) <= 1);
     REQUIRE(left * (speed - turn) == doctest::Approx(right * (speed + turn)).epsilon(1e-12));

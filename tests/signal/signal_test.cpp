@@ -17,15 +17,26 @@ constexpr ControlId stick_x{0}, stick_y{1}, key{5};
 /// A pad with a stick (round dead zone of 10 %) and a key, and the numbering of its readings.
 struct Pad {
   std::vector<HandsetSetup> handsets{HandsetSetup{}};
-  std::vector<ControlSetup> controls{
-      {pad, stick_x, *Calibration::make(ControlKind::centred, -100, 0, 100, false), {.zone = {0.1, 0, 0}}, SlotId{1}, false},
-      {pad, stick_y, *Calibration::make(ControlKind::centred, -100, 0, 100, true), {.zone = {0.1, 0, 0}}, SlotId{0}, true},
-      {pad, key, Calibration::key(), {}, no<SlotId>, false}};
+  std::vector<ControlSetup> controls{{pad,
+                                      stick_x,
+                                      *Calibration::make(ControlKind::centred, -100, 0, 100, false),
+                                      {.zone = {0.1, 0, 0}},
+                                      SlotId{1},
+                                      false},
+                                     {pad,
+                                      stick_y,
+                                      *Calibration::make(ControlKind::centred, -100, 0, 100, true),
+                                      {.zone = {0.1, 0, 0}},
+                                      SlotId{0},
+                                      true},
+                                     {pad, key, Calibration::key(), {}, no<SlotId>, false}};
   Signal signal{handsets, controls};
   std::uint32_t sequence = 0;
   Time now{1s};
 
-  Change say(ControlId control, std::int32_t raw) { return signal.accept({pad, control, ++sequence, now, now, raw}, now); }
+  Change say(ControlId control, std::int32_t raw) {
+    return signal.accept({pad, control, ++sequence, now, now, raw}, now);
+  }
   void plug() { say(ControlId::presence, 1); }
   const Sample& x() const { return signal.sample(SlotId{0}); }
   const Sample& y() const { return signal.sample(SlotId{1}); }
@@ -130,7 +141,8 @@ TEST_CASE("Readings that cannot be are faults, and what they are about is unknow
     CHECK_FALSE(p.signal.sample(slot).known);
     CHECK(p.signal.forgotten().size() >= 1);
   }
-  CHECK(p.signal.accept({pad, stick_x, s + 3, p.now, p.now, 0}, p.now + 101ms).fault == ReadingFault::clock);  // too old
+  CHECK(p.signal.accept({pad, stick_x, s + 3, p.now, p.now, 0}, p.now + 101ms).fault ==
+        ReadingFault::clock);  // too old
   CHECK(p.signal.accept({HandsetId{9}, stick_x, 1, p.now, p.now, 0}, p.now).kind == Change::Kind::nothing);
 }
 
@@ -195,7 +207,9 @@ struct Box {
   std::uint32_t sequence = 0;
   Time now{1s};
   explicit Box(std::vector<ControlSetup> controls) : signal(handsets, controls) { say(ControlId::presence, 1); }
-  Change say(ControlId control, std::int32_t raw) { return signal.accept({pad, control, ++sequence, now, now, raw}, now); }
+  Change say(ControlId control, std::int32_t raw) {
+    return signal.accept({pad, control, ++sequence, now, now, raw}, now);
+  }
   Change say(int control, std::int32_t raw) { return say(id_at<ControlId>(static_cast<std::size_t>(control)), raw); }
   double value(int slot) const { return signal.sample(id_at<SlotId>(static_cast<std::size_t>(slot))).value; }
 };

@@ -21,7 +21,8 @@ struct Machine {
   void send(double p, Mode mode = Mode::follow, Span valid = 50ms) {
     const AxisWord word{mode, static_cast<std::int64_t>(p * 1e9)};
     const std::uint8_t on = 1;
-    bench.receive({.link = LinkId{0}, .sequence = 1, .sent = now, .valid_for = valid, .axes = {&word, 1}, .switches = {&on, 1}});
+    bench.receive(
+        {.link = LinkId{0}, .sequence = 1, .sent = now, .valid_for = valid, .axes = {&word, 1}, .switches = {&on, 1}});
   }
   void run(Span span) {
     for (const Time end = now + span; now < end;) bench.advance(now += 1ms);

@@ -12,7 +12,8 @@ namespace gyrax::test {
 
 /// Writes the first `ticks` of the demo session. `between` is called after every tick.
 template <class Between>
-LogbookWriter::Closed write_demo_log(const std::string& path, std::size_t ticks, LogbookWriter::Options options, Between between) {
+LogbookWriter::Closed write_demo_log(const std::string& path, std::size_t ticks, LogbookWriter::Options options,
+                                     Between between) {
   const Rig& rig = demo().rig;
   LogbookWriter log(rig, path, std::move(options));
   Player hands(demo().session, rig);

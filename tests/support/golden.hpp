@@ -11,7 +11,8 @@
 namespace gyrax::test {
 
 inline void check_golden(const std::string& file, const std::string& now) {
-  if (const char* refresh = std::getenv("GYRAX_REFRESH"); refresh != nullptr && *refresh == '1') REQUIRE_FALSE(write_text(file, now));
+  if (const char* refresh = std::getenv("GYRAX_REFRESH"); refresh != nullptr && *refresh == '1')
+    REQUIRE_FALSE(write_text(file, now));
   CHECK(read_text(file, 1 << 24).text == now);
 }
 

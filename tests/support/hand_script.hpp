@@ -84,7 +84,8 @@ class HandScript {
     timespec at{};
     ::clock_gettime(CLOCK_MONOTONIC, &at);
     for (long i = 0; i < ms; ++i) {
-      device.send(EV_ABS, ABS_X, static_cast<int>(20'000 * std::sin(static_cast<double>(i) * 0.003)) + static_cast<int>(i % 2));
+      device.send(EV_ABS, ABS_X,
+                  static_cast<int>(20'000 * std::sin(static_cast<double>(i) * 0.003)) + static_cast<int>(i % 2));
       at.tv_nsec += 1'000'000;
       if (at.tv_nsec >= 1'000'000'000) at = {at.tv_sec + 1, at.tv_nsec - 1'000'000'000};
       ::clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &at, nullptr);

@@ -10,7 +10,9 @@ namespace gyrax::test {
 
 struct Rehearsed {
   Rehearsed(const std::string& rig_path, const std::string& session_path)
-      : session(load_session(session_path)), rig(fit(load_rig(rig_path), session.devices())), done(rehearse(rig, session)) {}
+      : session(load_session(session_path)),
+        rig(fit(load_rig(rig_path), session.devices())),
+        done(rehearse(rig, session)) {}
 
   Session session;
   Rig rig;
@@ -22,7 +24,9 @@ struct Rehearsed {
     throw std::invalid_argument(name);
   }
   /// An axis at a time in seconds.
-  const AxisSample& at(const std::string& name, double s) const { return axis(name)[done.trace.tick_of(Time{from_seconds(s)})]; }
+  const AxisSample& at(const std::string& name, double s) const {
+    return axis(name)[done.trace.tick_of(Time{from_seconds(s)})];
+  }
 };
 
 }  // namespace gyrax::test

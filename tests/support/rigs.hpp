@@ -9,8 +9,8 @@
 
 namespace gyrax::test {
 
-/// A table that stands several times in a text that a test puts together, [bind] above all, is one: what stands under its later headers
-/// moves to the end of the first.
+/// A table that stands several times in a text that a test puts together, [bind] above all, is one: what stands under
+/// its later headers moves to the end of the first.
 inline std::string assembled(const std::string& text) {
   std::vector<std::string> parts(1);  // each with its header
   const auto header_of = [](const std::string& part) { return part.substr(0, part.find('\n')); };
@@ -34,7 +34,9 @@ inline std::string assembled(const std::string& text) {
   return all;
 }
 /// A line under [bind], or under another table.
-inline std::string under(const std::string& table, const std::string& line) { return "[" + table + "]\n" + line + "\n"; }
+inline std::string under(const std::string& table, const std::string& line) {
+  return "[" + table + "]\n" + line + "\n";
+}
 inline std::string bind(const std::string& line) { return under("bind", line); }
 
 /// A linear axis of 0 … 100 mm, 50 mm/s, 200 mm/s², and a servo of ±45 deg; `more`: further lines of it.
@@ -60,8 +62,8 @@ inline const std::string permits = R"(
 "menu.centre" = "reset"
 )";
 
-/// One measured axis, 0 … 100 mm, 50 mm/s, gains with 200 mm/s² and 20000 mm/s³, loses with 400 and 40000, on a link without
-/// lag. A stop from full speed takes 135 ms.
+/// One measured axis, 0 … 100 mm, 50 mm/s, gains with 200 mm/s² and 20000 mm/s³, loses with 400 and 40000, on a link
+/// without lag. A stop from full speed takes 135 ms.
 inline const std::string one_axis = R"(gyrax = 1
 [link.machine]
 kind = "simulated"

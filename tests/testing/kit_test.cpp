@@ -33,7 +33,8 @@ TEST_CASE("The limit checker is quiet within the limits and names what was passe
       {"gains with 210 where 200 are allowed", 200, 50.4, 42.05, 210, &LimitChecker::accel, 10},
       {"loses with 450 where 400 are allowed", -400, 50.4, 35.75, -450, &LimitChecker::accel, 50},
       {"30 mm/s² in 10 ms where 20 are allowed", 100, 50.4, 41.15, 130, &LimitChecker::jerk, 1000},
-      {"a speed that its acceleration does not give", 100, 50.4, 44, 100, &LimitChecker::accel, 300 - 20},  // 0.2 could be inside the tick
+      {"a speed that its acceleration does not give", 100, 50.4, 44, 100, &LimitChecker::accel,
+       300 - 20},  // 0.2 could be inside the tick
       {"leaps by a millimetre", 100, 51.4, 41, 100, &LimitChecker::leap, 0.994},
   };
   for (const Case& c : cases) {

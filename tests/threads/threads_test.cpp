@@ -55,7 +55,9 @@ TEST_CASE("Queue: full is full, and its size is a power of two") {
 
 TEST_CASE("Record ring: records of any size come out whole, across the ring's end and from another thread") {
   RecordRing ring(1000);  // 1024
-  const auto filled = [](std::size_t size, unsigned n) { return std::vector<std::byte>(size, static_cast<std::byte>(n)); };
+  const auto filled = [](std::size_t size, unsigned n) {
+    return std::vector<std::byte>(size, static_cast<std::byte>(n));
+  };
   CHECK_FALSE(ring.write(filled(1020, 1)));
   CHECK_FALSE(ring.write({}));
   constexpr unsigned records = 20'000;

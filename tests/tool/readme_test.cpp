@@ -59,8 +59,8 @@ TEST_CASE("The ten lines are the example's, with its output") {
 TEST_CASE("Every file that the README and the documents point to is there") {
   namespace fs = std::filesystem;
   std::size_t links = 0;
-  for (const char* document : {"README.md", "docs/rig.md", "docs/permit.md", "docs/live.md", "docs/formats.md", "docs/benchmarks.md",
-                               "docs/flow.md", "CONTRIBUTING.md"}) {
+  for (const char* document : {"README.md", "docs/rig.md", "docs/permit.md", "docs/live.md", "docs/formats.md",
+                               "docs/benchmarks.md", "docs/flow.md", "CONTRIBUTING.md"}) {
     const std::string text = file(document);
     for (std::size_t at = 0; (at = text.find("](", at)) != std::string::npos; ++at) {
       const std::string target = text.substr(at + 2, text.find(')', at) - at - 2);

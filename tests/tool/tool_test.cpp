@@ -60,8 +60,8 @@ TEST_CASE("Help teaches, and wrong usage is 2") {
   CHECK(says(run("--help"), "Exit codes"));
   CHECK(says(run("rehearse --help"), "--plot"));
   CHECK(says(run("--version"), "gyrax 0."));
-  for (const char* wrong : {"", "fly", "check", "rehearse demo/bench.toml", "check demo/bench.toml --jsno", "demo --out",
-                            "rehearse demo/bench.toml demo/session.toml --span 1:2"}) {
+  for (const char* wrong : {"", "fly", "check", "rehearse demo/bench.toml", "check demo/bench.toml --jsno",
+                            "demo --out", "rehearse demo/bench.toml demo/session.toml --span 1:2"}) {
     CAPTURE(wrong);
     CHECK(run(wrong).exit == 2);
   }
@@ -133,8 +133,8 @@ TEST_CASE("No permission is the outside world's failure: 3") {
     const Folder folder;
     gyrax::write_text(folder / "locked.toml", "gyrax = 1\n");
     fs::permissions(folder / "locked.toml", fs::perms::none);
-    const std::string line =
-        "setpriv --reuid=65534 --regid=65534 --clear-groups " + std::string(GYRAX_TOOL_PATH) + " check " + (folder / "locked.toml");
+    const std::string line = "setpriv --reuid=65534 --regid=65534 --clear-groups " + std::string(GYRAX_TOOL_PATH) +
+                             " check " + (folder / "locked.toml");
     const Ran ran = run_line(line + " 2>&1");
     CHECK(ran.exit == 3);
     CHECK(says(ran, "no permission"));
@@ -176,7 +176,8 @@ TEST_CASE("calibrate: measures a recording, writes whole files only, and says wh
   CHECK(told.exit == 0);
   CHECK(says(told, "it jumped away and back"));
   CHECK(says(told, "calibration = \"pad.toml\""));
-  CHECK(gyrax::read_text(out, 1 << 20).text == gyrax::read_text("demo/handsets/worn_pad.calibration.toml", 1 << 20).text);
+  CHECK(gyrax::read_text(out, 1 << 20).text ==
+        gyrax::read_text("demo/handsets/worn_pad.calibration.toml", 1 << 20).text);
   CHECK(run("calibrate --track " + track + " --out " + out).exit == 2);
   CHECK(says(run("calibrate --track " + track + " --out " + out), "is there already"));
   CHECK(run("calibrate --track " + track + " --out " + out + " --replace").exit == 0);
@@ -189,11 +190,13 @@ TEST_CASE("calibrate: measures a recording, writes whole files only, and says wh
   CHECK(json["controls"].size() == 17);
 }
 
-TEST_CASE("A live run goes on with the increments that the last one ended with, where its rig says so; its logbook, too") {
+TEST_CASE(
+    "A live run goes on with the increments that the last one ended with, where its rig says so; its logbook, too") {
   const Folder folder;
-  const std::string line = "XDG_STATE_HOME=" + folder.path.string() +
-                           " " GYRAX_TOOL_PATH
-                           " run demo/desk.toml --hands demo/desk_session.toml --plain --no-real-time --for 0.2 --logbook ";
+  const std::string line =
+      "XDG_STATE_HOME=" + folder.path.string() +
+      " " GYRAX_TOOL_PATH
+      " run demo/desk.toml --hands demo/desk_session.toml --plain --no-real-time --for 0.2 --logbook ";
   CHECK(run_line(line + (folder / "one.jsonl") + " 2>&1").exit == 0);
   std::string kept;
   for (const auto& entry : fs::directory_iterator(folder.path / "gyrax")) kept = entry.path().string();
@@ -207,17 +210,19 @@ TEST_CASE("A live run goes on with the increments that the last one ended with, 
   CHECK(says(replayed, "came out the same, to the last bit"));
 }
 
-TEST_CASE("run: live on recorded hands, told to end by SIGTERM; its logbook replays, exports, and tells where it was cut") {
+TEST_CASE(
+    "run: live on recorded hands, told to end by SIGTERM; its logbook replays, exports, and tells where it was cut") {
   const Folder folder;
   const std::string log = folder / "run.jsonl", tool = GYRAX_TOOL_PATH;
   // timeout's TERM comes while x is under way.
-  const std::string line =
-      "timeout 5.5 " + tool + " run " + demo_rig + " --hands " + demo_session + " --plain --no-real-time --logbook " + log;
+  const std::string line = "timeout 5.5 " + tool + " run " + demo_rig + " --hands " + demo_session +
+                           " --plain --no-real-time --logbook " + log;
   const Ran ran = run_line(line + " 2>&1");
   CHECK(says(ran, "its faults of machines are left out"));
   CHECK(says(ran, "Ended after "));
   CHECK(says(ran, "What happened: gyrax logbook " + log));
-  const Ran replayed = run("logbook " + log + " --csv " + (folder / "a.csv") + " --plot " + (folder / "a.png") + " --span 1:3");
+  const Ran replayed =
+      run("logbook " + log + " --csv " + (folder / "a.csv") + " --plot " + (folder / "a.png") + " --span 1:3");
   CHECK(replayed.exit == 0);
   CHECK(says(replayed, "came out the same, to the last bit"));
   CHECK(fs::file_size(folder / "a.csv") > 10'000);
@@ -239,7 +244,8 @@ TEST_CASE("run: live on recorded hands, told to end by SIGTERM; its logbook repl
 
 namespace {
 
-/// The demo's rig for a machine that may be slow: nothing trips or is refused because a tick, a reading or a frame is late.
+/// The demo's rig for a machine that may be slow: nothing trips or is refused because a tick, a reading or a frame is
+/// late.
 std::string patient_rig(const Folder& folder) {
   std::string text = gyrax::read_text(demo_rig, 1 << 20).text;
   const auto change = [&](const std::string& from, const std::string& to) {
@@ -278,8 +284,8 @@ TEST_CASE("In a terminal: one screen with axes, controls and what happened, and 
   const std::string line = "LINES=30 COLUMNS=100 TERM=xterm script -qec '" + std::string(GYRAX_TOOL_PATH) + " watch " +
                            patient_rig(folder) + " --hands " + demo_session + " --for 5' /dev/null </dev/null";
   const Ran ran = run_line(line + " 2>&1");
-  for (const char* text :
-       {"watching Bench for photographing", "turntable", "hands, from a recording", "stick.left.x", "what happened", "main is ready"})
+  for (const char* text : {"watching Bench for photographing", "turntable", "hands, from a recording", "stick.left.x",
+                           "what happened", "main is ready"})
     CHECK(says(ran, text));
   const std::size_t enters = ran.out.find("\x1b[?1049h"), leaves = ran.out.rfind("\x1b[?1049l");
   CHECK(enters != std::string::npos);

@@ -1,4 +1,5 @@
-// What must not compile. Each refusal has beside it what may be written instead, so that it is not refused for another reason.
+// What must not compile. Each refusal has beside it what may be written instead, so that it is not refused for another
+// reason.
 #include <gyrax/engine/engine.hpp>
 
 #include <doctest/doctest.h>
@@ -48,7 +49,8 @@ concept tells_time = requires {
 
 // An identity is of one table, and neither a number nor made of one by chance.
 static_assert(becomes<AxisId, AxisId> && !becomes<AxisId, ZoneId> && !becomes<AxisId, int> && !becomes<int, AxisId>);
-static_assert(compares<SlotId, SlotId> && !compares<SlotId, BindingId> && !compares<AxisId, CoordinateId> && !compares<AxisId, int>);
+static_assert(compares<SlotId, SlotId> && !compares<SlotId, BindingId> && !compares<AxisId, CoordinateId> &&
+              !compares<AxisId, int>);
 static_assert(counts_rows<AxisId> && !counts_rows<int>);
 static_assert(tells_permit_of<Engine, ZoneId> && !tells_permit_of<Engine, AxisId> && !tells_permit_of<Engine, int>);
 static_assert(tells_motion_of<Engine, AxisId> && !tells_motion_of<Engine, ZoneId>);
@@ -71,7 +73,8 @@ static_assert(!std::constructible_from<Curve, double>);
 static_assert(can_be_told<Permit&> && !can_be_told<decltype(std::declval<Engine&>().permit(ZoneId{}))>);
 static_assert(can_be_moved<AxisMotion&> && !can_be_moved<decltype(std::declval<Engine&>().motion(AxisId{}))>);
 static_assert(std::constructible_from<Engine, const Setup&> && !becomes<Engine, const Setup&>);
-static_assert(std::constructible_from<TickBuffers, const Setup&> && !std::copy_constructible<TickBuffers> && !std::movable<TickBuffers>);
+static_assert(std::constructible_from<TickBuffers, const Setup&> && !std::copy_constructible<TickBuffers> &&
+              !std::movable<TickBuffers>);
 
 // A tick does not throw.
 static_assert(noexcept(std::declval<Engine&>().tick(std::declval<const TickInput&>(), std::declval<TickOutput&>())));

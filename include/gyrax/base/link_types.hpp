@@ -18,7 +18,8 @@ namespace gyrax {
 /// off: no power; stand: stay where you are, powered; follow: be at the position at the frame's time.
 enum class Mode : std::uint8_t { off, stand, follow };
 
-/// One axis of a frame. Unit of position: nm or ndeg; for a servo whole microseconds of pulse; for a motor millionths of full power.
+/// One axis of a frame. Unit of position: nm or ndeg; for a servo whole microseconds of pulse; for a motor millionths
+/// of full power.
 struct AxisWord {
   Mode mode = Mode::off;
   std::int64_t position = 0;

@@ -26,7 +26,8 @@ struct Ask {
     reduced,  ///< reduced speed is on or off now
     raise,    ///< a number that would be faster, on a handset that is not in charge
   };
-  /// stale: begun before its zone stopped or changed. touched: on a handset that is not in charge. Neither does anything.
+  /// stale: begun before its zone stopped or changed. touched: on a handset that is not in charge. Neither does
+  /// anything.
   enum class Counts : std::uint8_t { yes, stale, touched };
   Kind kind = Kind::stop;
   Counts counts_as = Counts::yes;

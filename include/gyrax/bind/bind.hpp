@@ -1,9 +1,9 @@
 /// The room that knows which control asks for what.
 ///
-/// In: what each reading changed, the samples, and the time. Out: for each change the asks that follow from it, in order; once a
-/// tick the requests of all coordinates. Never: an ask from a control that is deflected while its layer changes, before it has
-/// been at neutral; motion for a handset that is not in charge; anything for a control that nobody knows any more, or that was
-/// begun before its zone stopped or changed.
+/// In: what each reading changed, the samples, and the time. Out: for each change the asks that follow from it, in
+/// order; once a tick the requests of all coordinates. Never: an ask from a control that is deflected while its layer
+/// changes, before it has been at neutral; motion for a handset that is not in charge; anything for a control that
+/// nobody knows any more, or that was begun before its zone stopped or changed.
 ///
 ///     for (const Ask& ask : bind.pass(reading.event, signal)) …
 ///     for (const Ask& ask : bind.changed(change, signal)) …
@@ -51,10 +51,10 @@ struct BindingState {
   bool engaged = false;   // pressed since the binding came to count, and not let go
   bool repeats = false;   // goes on while it is engaged
   bool squeezed = false;  // enable: squeezed since it was last let go
-  bool told = false;      // touched, and said so, since it was last at neutral; of reset: was kept down for its long time
-  bool ended = false;     // was engaged when its zone stopped or changed: it has to be let go first
-  ZoneBits zones = 0;     // in which it is engaged
-  Time since{}, next{};   // when it was pressed; when it repeats next
+  bool told = false;   // touched, and said so, since it was last at neutral; of reset: was kept down for its long time
+  bool ended = false;  // was engaged when its zone stopped or changed: it has to be let go first
+  ZoneBits zones = 0;  // in which it is engaged
+  Time since{}, next{};  // when it was pressed; when it repeats next
 };
 
 struct Doing;
@@ -69,16 +69,18 @@ class Bind {
   /// `setup` with its controls' number. The only place that allocates.
   Bind(const BindSetup& setup, std::size_t slots);
 
-  // What follows at once: from time alone up to `now` (call it before a reading of that time is taken, and once a tick after all
-  // readings), and from one change. The spans are valid until the next call of either.
+  // What follows at once: from time alone up to `now` (call it before a reading of that time is taken, and once a tick
+  // after all readings), and from one change. The spans are valid until the next call of either.
   std::span<const Ask> pass(Time now, const Signal& signal) noexcept;
   std::span<const Ask> changed(const Change& change, const Signal& signal) noexcept;
-  /// Ends whatever stands for these controls: nobody knows them any more. Call it before changed(), for the same reading.
+  /// Ends whatever stands for these controls: nobody knows them any more. Call it before changed(), for the same
+  /// reading.
   std::span<const Ask> lose(std::span<const SlotId> slots, const Signal& signal) noexcept;
-  /// A zone has stopped, or its state is another one (`live`: it is live now). What was begun before is void: no gesture that is
-  /// under way, no key that is down does anything in it, until it is pressed anew.
+  /// A zone has stopped, or its state is another one (`live`: it is live now). What was begun before is void: no
+  /// gesture that is under way, no key that is down does anything in it, until it is pressed anew.
   void end(ZoneId zone, bool live, const Signal& signal) noexcept;
-  /// The same for what moves one of these coordinates: they lack something. What is held down or deflected has to be let go first.
+  /// The same for what moves one of these coordinates: they lack something. What is held down or deflected has to be
+  /// let go first.
   void end_moves(std::span<const AxisId> coordinates, const Signal& signal) noexcept;
   /// Whether something that enables this zone is engaged, and all its keys are seen pressed.
   bool enabling(ZoneId zone, const Signal& signal) const noexcept;
@@ -87,7 +89,9 @@ class Bind {
   void requests(const Signal& signal, Time now, std::span<Request> out) noexcept;
 
   /// Who may move a coordinate; all of them at first.
-  void put_in_charge(CoordinateId coordinate, HandsetBits handsets) noexcept { parts_.in_charge[index(coordinate)] = handsets; }
+  void put_in_charge(CoordinateId coordinate, HandsetBits handsets) noexcept {
+    parts_.in_charge[index(coordinate)] = handsets;
+  }
   /// What a binding asked for did not come about: it does not repeat itself any more.
   void refused(BindingId binding) noexcept { states_[index(binding)].repeats = false; }
 
@@ -134,11 +138,11 @@ class Bind {
   std::vector<BindingSetup> bindings_;
   std::vector<detail::BindingState> states_;
   std::vector<Moving> moving_;
-  std::vector<LayerId> pressed_in_;                         // by SlotId: the layer in which it was pressed last
-  std::vector<ZoneBits> stale_;                             // by SlotId: the zones that stopped or changed since it went down
-  std::vector<std::vector<BindingId>> of_slot_;             // bindings of a slot
-  std::vector<std::vector<BindingId>> chords_of_;           // by SlotId: the chords that it is part of
-  std::vector<BindingId> repeating_, holds_;                // those that can
+  std::vector<LayerId> pressed_in_;                // by SlotId: the layer in which it was pressed last
+  std::vector<ZoneBits> stale_;                    // by SlotId: the zones that stopped or changed since it went down
+  std::vector<std::vector<BindingId>> of_slot_;    // bindings of a slot
+  std::vector<std::vector<BindingId>> chords_of_;  // by SlotId: the chords that it is part of
+  std::vector<BindingId> repeating_, holds_;       // those that can
   std::vector<BindingId> reducing_, resetting_, enabling_;  // momentary reduced speed; reset; enable
   std::vector<ZoneId> zone_of_, zone_of_switch_;
   Gestures gestures_;

@@ -159,14 +159,17 @@ struct Reset {
 
 }  // namespace effect
 
-using Effect = std::variant<effect::Jog, effect::Step, effect::Handwheel, effect::Follow, effect::Go, effect::Pose, effect::Set,
-                            effect::Override, effect::Increment, effect::Adjust, effect::Choose, effect::Layer, effect::Reduced,
-                            effect::Ready, effect::Stow, effect::Enable, effect::Stop, effect::Reset>;
+using Effect =
+    std::variant<effect::Jog, effect::Step, effect::Handwheel, effect::Follow, effect::Go, effect::Pose, effect::Set,
+                 effect::Override, effect::Increment, effect::Adjust, effect::Choose, effect::Layer, effect::Reduced,
+                 effect::Ready, effect::Stow, effect::Enable, effect::Stop, effect::Reset>;
 
 /// Calls `f` with what an effect is. (std::visit can throw, and the core cannot.)
 template <class F>
 constexpr void with(const Effect& effect, F&& f) noexcept {
-  [&]<std::size_t... Row>(std::index_sequence<Row...>) { (void)((effect.index() == Row && (f(*std::get_if<Row>(&effect)), true)) || ...); }
+  [&]<std::size_t... Row>(std::index_sequence<Row...>) {
+    (void)((effect.index() == Row && (f(*std::get_if<Row>(&effect)), true)) || ...);
+  }
   (std::make_index_sequence<std::variant_size_v<Effect>>{});
 }
 

@@ -1,10 +1,11 @@
 /// What a press of a key was meant as: a press, a tap, a double tap, a long hold.
 ///
-/// In: presses and releases by their own stamps, what is bound to each key, and the time. Out: what each turned out to be, with
-/// the time at which that was so. Never: a delay where a key has a plain press alone.
+/// In: presses and releases by their own stamps, what is bound to each key, and the time. Out: what each turned out to
+/// be, with the time at which that was so. Never: a delay where a key has a plain press alone.
 ///
-/// A plain press beside others waits until it can be none of them (rival_delay says how long at most). A key let go within `tap`
-/// is a tap; pressed again within `gap` of that, a double tap; down for its hold time, a hold. What is none of those is a press.
+/// A plain press beside others waits until it can be none of them (rival_delay says how long at most). A key let go
+/// within `tap` is a tap; pressed again within `gap` of that, a double tap; down for its hold time, a hold. What is
+/// none of those is a press.
 ///
 ///     Gestures gestures(slots, {});
 ///     for (const Gestures::Outcome& o : gestures.press(slot, at, {.double_tap = true})) …

@@ -1,7 +1,7 @@
 /// What is held down, and which layer each control acts in.
 ///
-/// In: what changed, the samples, what latches a layer. Out: whether a control is down, whether a layer is on. Never: a control in two
-/// layers at once; of several that are on, the last described goes before the others.
+/// In: what changed, the samples, what latches a layer. Out: whether a control is down, whether a layer is on. Never: a
+/// control in two layers at once; of several that are on, the last described goes before the others.
 #pragma once
 
 #include <gyrax/bind/binding.hpp>
@@ -34,9 +34,10 @@ class Layers {
 
  private:
   std::vector<LayerSetup> layers_;
-  std::vector<std::uint8_t> latched_;     // by LayerId
-  std::vector<std::uint8_t> deflected_;   // by SlotId
-  std::vector<std::vector<LayerId>> of_;  // by SlotId: the layers that bind it, the one that goes before the others first
+  std::vector<std::uint8_t> latched_;    // by LayerId
+  std::vector<std::uint8_t> deflected_;  // by SlotId
+  std::vector<std::vector<LayerId>>
+      of_;  // by SlotId: the layers that bind it, the one that goes before the others first
 };
 
 }  // namespace gyrax

@@ -85,7 +85,9 @@ class Numbers {
   explicit Numbers(const NotchSetup& setup);
 
   /// The override of a coordinate, (0, 1].
-  double speed_override(CoordinateId coordinate) const noexcept { return overrides_[index(override_of(coordinate))].value() / 100; }
+  double speed_override(CoordinateId coordinate) const noexcept {
+    return overrides_[index(override_of(coordinate))].value() / 100;
+  }
   OverrideId override_of(CoordinateId coordinate) const noexcept {
     return index(coordinate) < override_of_.size() ? override_of_[index(coordinate)] : OverrideId{0};
   }

@@ -1,7 +1,8 @@
 /// Whether reduced speed is on: latched, or held by a control.
 ///
-/// In: what is pressed, let go, lost, seen. Out: on or off. Never: off because nobody knows. A control that could hold it and that
-/// nobody knows holds it; one that was lost while it held it goes on to, until it is pressed and let go once more, or it is latched off.
+/// In: what is pressed, let go, lost, seen. Out: on or off. Never: off because nobody knows. A control that could hold
+/// it and that nobody knows holds it; one that was lost while it held it goes on to, until it is pressed and let go
+/// once more, or it is latched off.
 #pragma once
 
 #include <gyrax/base/ids.hpp>

@@ -69,7 +69,9 @@ class Engine {
 
   /// Gives a control other ends, between two ticks: another device takes the handset's place. Refused (false) while the
   /// handset is present, or for another kind of control.
-  bool calibrate(SlotId slot, const Calibration& calibration) noexcept { return parts_.signal.calibrate(slot, calibration); }
+  bool calibrate(SlotId slot, const Calibration& calibration) noexcept {
+    return parts_.signal.calibrate(slot, calibration);
+  }
 
   /// The handsets that are in charge of a zone; none while it is stowed.
   HandsetBits in_charge(ZoneId zone) const noexcept { return parts_.zone(zone).in_charge; }

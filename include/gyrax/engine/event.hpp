@@ -20,7 +20,8 @@ struct Event {
     refused,         ///< a person asked for `state` in `zone`; `obstacle` is in the way
     step,            ///< a step of `number` nano-units was added to `axis`'s goal
     step_refused,    ///< a step of `number` nano-units on `axis` was refused; `obstacle` says why
-    wheel_refused,   ///< `number` counts of a handwheel for `axis` did nothing; `obstacle` says why. Once a second at most
+    wheel_refused,   ///< `number` counts of a handwheel for `axis` did nothing; `obstacle` says why. Once a second at
+                     ///< most
     switch_refused,  ///< turning `target` was refused; `obstacle` says why
     override,        ///< the override `which` is now `number` thousandths of a percent
     increment,       ///< the increments `which` moved; `axis`, one of them, is at `number` nano-units now

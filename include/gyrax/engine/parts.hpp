@@ -1,4 +1,5 @@
-/// What an engine is made of: the rooms, and what it keeps of each zone, axis, group and switch. Its own; nothing here is for use.
+/// What an engine is made of: the rooms, and what it keeps of each zone, axis, group and switch. Its own; nothing here
+/// is for use.
 #pragma once
 
 #include <gyrax/engine/event.hpp>

@@ -1,8 +1,8 @@
 /// The last check before output, written apart from motion: its own arithmetic, its own copy of the limits.
 ///
 /// In: the command that an axis is about to get, whether the axis may move, and the time since the last one. Out: the
-/// same command if it holds; otherwise its own ramp to rest from the last accepted state at the deceleration limits, and the
-/// verdict "refused". Never: trust in what anybody else computed.
+/// same command if it holds; otherwise its own ramp to rest from the last accepted state at the deceleration limits,
+/// and the verdict "refused". Never: trust in what anybody else computed.
 ///
 ///     Verdict v = envelope.check(axis, may_move, command, dt_s);
 ///     if (v == Verdict::refused) …trip the permit
@@ -15,7 +15,8 @@
 
 namespace gyrax {
 
-/// The envelope's own copy of an axis's limits: travel in the axis's unit, speed per s, accelerations per s², jerks per s³.
+/// The envelope's own copy of an axis's limits: travel in the axis's unit, speed per s, accelerations per s², jerks per
+/// s³.
 struct Bounds {
   double low = 0, high = 0, speed = 0, accel = 0, jerk = 0, decel = 0, decel_jerk = 0;
 };
@@ -52,7 +53,8 @@ class Envelope {
     double speed_slack, accel_slack;  // units that a difference of speeds, of accelerations, may round by
     double per_jerk, per_decel, decel_ramp_s, per_decel_jerk;
   };
-  bool holds(const Checked& bounds, const State& last, bool may_move, const AxisCommand& command, double dt_s) const noexcept;
+  bool holds(const Checked& bounds, const State& last, bool may_move, const AxisCommand& command,
+             double dt_s) const noexcept;
   static bool fits_in(const Checked& bounds, const AxisCommand& command, double moved, double units) noexcept;
   static bool room_to_stop(const Checked& bounds, double v, double a, double room) noexcept;
   void ramp_down(const Bounds& bounds, State& state, AxisCommand& command, double dt_s) const noexcept;

@@ -1,7 +1,7 @@
 /// What was measured of a device: a text file of its own, that a rig names (docs/formats.md).
 ///
-/// In: the text. Out: the device that it was measured on, and each control's ends, rest and habits. Never: half a file; writing
-/// goes to a new one that takes the old one's place when it is whole.
+/// In: the text. Out: the device that it was measured on, and each control's ends, rest and habits. Never: half a file;
+/// writing goes to a new one that takes the old one's place when it is whole.
 ///
 ///     gyrax::DeviceCalibration c = gyrax::load_calibration("pad.toml");
 ///     gyrax::save_calibration("pad.toml", c);
@@ -28,11 +28,12 @@ struct MeasuredControl {
   bool has_ends = false;                              ///< a stick, a trigger …; the rest counts only then
   std::int32_t minimum = 0, centre = 0, maximum = 0;  ///< of what rests at one end, centre is that end
   bool reversed = false;
-  double dead_zone = 0, hysteresis = 0;                            ///< proposed, shares of full deflection, [0, 0.9]
-  std::int32_t noise = 0;                                          ///< greatest difference of two readings at rest
-  std::optional<std::int32_t> rests_from_below, rests_from_above;  ///< where it came to rest after coming back from either side
-  double debounce_s = 0;                                           ///< of a key, proposed
-  std::vector<std::string> wrong;                                  ///< what is wrong with it, in sentences
+  double dead_zone = 0, hysteresis = 0;  ///< proposed, shares of full deflection, [0, 0.9]
+  std::int32_t noise = 0;                ///< greatest difference of two readings at rest
+  std::optional<std::int32_t> rests_from_below,
+      rests_from_above;            ///< where it came to rest after coming back from either side
+  double debounce_s = 0;           ///< of a key, proposed
+  std::vector<std::string> wrong;  ///< what is wrong with it, in sentences
 };
 
 struct DeviceCalibration {

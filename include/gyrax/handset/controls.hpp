@@ -37,7 +37,8 @@ std::span<const ControlName> all_controls();
 const ControlName* find_control(const std::string& name);
 /// The control of a kernel code; for a hat's axis the side; nullptr if it has no name.
 const ControlName* find_control(std::uint16_t type, std::uint16_t code, int hat_side = 0);
-/// The same on a device: by its own map, by what it is (the axes of a tilt sensor are accelerations), otherwise as above.
+/// The same on a device: by its own map, by what it is (the axes of a tilt sensor are accelerations), otherwise as
+/// above.
 const ControlName* control_on(const Device& device, std::uint16_t type, std::uint16_t code, int hat_side = 0);
 /// The code of the kernel's name "ABS_X" with its type; nullopt if there is none.
 std::optional<std::pair<std::uint16_t, std::uint16_t>> code_named(const std::string& name);
@@ -55,8 +56,8 @@ std::string nearest_control(const std::string& typed);
 std::vector<ControlId> controls_of(const Device& device);
 /// What a device says of an absolute control's ends; nullptr where it has no such control.
 const AbsoluteRange* range_of(const Device& device, ControlId control);
-/// The ends that a control goes to: the device's own, but for an acceleration those of free fall, where the device says what they
-/// are (the kernel's resolution: units for it). nullopt where it has no such control.
+/// The ends that a control goes to: the device's own, but for an acceleration those of free fall, where the device says
+/// what they are (the kernel's resolution: units for it). nullopt where it has no such control.
 std::optional<AbsoluteRange> ends_of(const Device& device, ControlId control);
 /// The same kind and direction with a device's ends; nullopt where these cannot be.
 std::optional<Calibration> fitted(const Calibration& old, const AbsoluteRange& range);

@@ -19,8 +19,9 @@ class EventDecoder {
  public:
   EventDecoder(HandsetId handset, const Device& device);
 
-  /// The device is there. Keys and hats are told as up, but for those that are known to be `held`: nobody saw these being
-  /// pressed. Sticks and triggers stay unknown until they report: what the kernel holds for them before is a placeholder.
+  /// The device is there. Keys and hats are told as up, but for those that are known to be `held`: nobody saw these
+  /// being pressed. Sticks and triggers stay unknown until they report: what the kernel holds for them before is a
+  /// placeholder.
   void plugged(Time at, std::vector<Reading>& out, const std::set<ControlId>& held = {});
   void unplugged(Time at, std::vector<Reading>& out);
 

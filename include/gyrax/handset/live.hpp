@@ -1,8 +1,8 @@
 /// The handsets that are plugged in, live: a thread of their own reads them and hands over what they say.
 ///
 /// In: what the rig wishes for each handset. Out: readings in order through a fixed queue; what to look at through a
-/// snapshot. Never: a wait for the thread that takes the readings. What does not fit into the queue is lost, and the gap in
-/// the readings' numbers tells it.
+/// snapshot. Never: a wait for the thread that takes the readings. What does not fit into the queue is lost, and the
+/// gap in the readings' numbers tells it.
 ///
 ///     LiveHandsets handsets(Seats(rig.seats), clock);
 ///     for (HandsetItem item; handsets.pop(item);) …

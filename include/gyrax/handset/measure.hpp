@@ -1,8 +1,9 @@
-/// What a recording of a device tells of its controls: ends, rest, noise, direction, habits, and what is wrong with them.
+/// What a recording of a device tells of its controls: ends, rest, noise, direction, habits, and what is wrong with
+/// them.
 ///
-/// In: a device and its raw events, taken while it lay still at first, then every control was moved to all its ends and let go
-/// from each (x first to the right, y first away, triggers and throttles first up), then every key was pressed. Out: a calibration
-/// with what is wrong in sentences. Never: a guess for a control that did not move.
+/// In: a device and its raw events, taken while it lay still at first, then every control was moved to all its ends and
+/// let go from each (x first to the right, y first away, triggers and throttles first up), then every key was pressed.
+/// Out: a calibration with what is wrong in sentences. Never: a guess for a control that did not move.
 ///
 ///     gyrax::DeviceCalibration c = gyrax::measure(track, seconds);
 #pragma once

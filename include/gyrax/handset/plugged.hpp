@@ -1,7 +1,7 @@
 /// What is plugged in: every product with its event nodes, and whether this user may read them.
 ///
-/// In: sysfs and /dev, through libudev. Out: products, each with its nodes. Never: an event; a node is opened only to see
-/// whether it may be, and closed at once.
+/// In: sysfs and /dev, through libudev. Out: products, each with its nodes. Never: an event; a node is opened only to
+/// see whether it may be, and closed at once.
 ///
 ///     for (const gyrax::Product& product : gyrax::plugged_products()) …
 #pragma once

@@ -1,8 +1,8 @@
 /// Which device is which handset of the rig, while devices come and go.
 ///
-/// In: what the rig wishes for each handset, and a device that was plugged in. Out: the handset whose place it takes, or why
-/// none. A device comes back to its own place: known by its unique id, otherwise by its port. Never: a device that lacks a
-/// control which the rig binds; one that types, unless the rig names it.
+/// In: what the rig wishes for each handset, and a device that was plugged in. Out: the handset whose place it takes,
+/// or why none. A device comes back to its own place: known by its unique id, otherwise by its port. Never: a device
+/// that lacks a control which the rig binds; one that types, unless the rig names it.
 ///
 ///     Seats seats(rig.seats);
 ///     const Seats::Placed placed = seats.place(device);      // placed.seat, or placed.why

@@ -45,8 +45,8 @@ struct Session {
   std::map<std::string, Device> devices() const;
 };
 
-/// Greatest session file, bytes; its tracks have max_track together. Reading the file takes at most 160 bytes of memory for
-/// each byte, and 4 MiB, besides what its tracks take.
+/// Greatest session file, bytes; its tracks have max_track together. Reading the file takes at most 160 bytes of memory
+/// for each byte, and 4 MiB, besides what its tracks take.
 inline constexpr std::size_t max_session = 1u << 20;
 /// Greatest length of a session, and the version of its format.
 inline constexpr double max_session_s = 86'400;
@@ -59,7 +59,7 @@ Session parse_session(std::string_view text, const std::string& file);
 
 /// Writes a recording as a session file and one track for each handset beside it: `stem`.toml and `stem`-NAME.evemu.
 /// Error: a sentence with the file that could not be written.
-std::optional<std::string> write_session(const std::string& stem, const std::string& title, const std::vector<SessionHandset>& handsets,
-                                         Span length);
+std::optional<std::string> write_session(const std::string& stem, const std::string& title,
+                                         const std::vector<SessionHandset>& handsets, Span length);
 
 }  // namespace gyrax

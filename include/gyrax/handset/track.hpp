@@ -22,8 +22,8 @@ struct Track {
   std::vector<int> lines;          ///< of each event, the line it stands on
 };
 
-/// Greatest track that is read: bytes of text. An event takes 20 bytes and its shortest line 12, so that besides the text a
-/// track never takes more than twice as much again, and 1 MiB.
+/// Greatest track that is read: bytes of text. An event takes 20 bytes and its shortest line 12, so that besides the
+/// text a track never takes more than twice as much again, and 1 MiB.
 inline constexpr std::size_t max_track = 256u << 20;
 
 /// Errors: SessionError with every line that cannot be read (at most 20 are told).

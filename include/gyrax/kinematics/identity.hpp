@@ -1,7 +1,7 @@
 /// Coordinates that are axes: the kinematics of a plain gantry.
 ///
-/// In: the velocity asked of each coordinate of a group, and what each joint may do. Out: the joints' velocities and the
-/// greatest share of the asked path speed that their limits allow, direction kept. Never: a joint above its limit.
+/// In: the velocity asked of each coordinate of a group, and what each joint may do. Out: the joints' velocities and
+/// the greatest share of the asked path speed that their limits allow, direction kept. Never: a joint above its limit.
 ///
 ///     double share = identity_share({vx, vy}, {180, 180}, 200, joints);
 #pragma once

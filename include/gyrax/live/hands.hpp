@@ -50,9 +50,9 @@ class PlayedHands final : public Hands {
 
 /// A session's hands, with real ones beside them.
 ///
-/// A handset that the session has is played; the rig's others are real. A real device in the place of a played handset does nothing but
-/// stop: its first press of a stop is that stop, and ends the recording, whose handsets are gone then. A stop that is a virtual control is
-/// not seen there.
+/// A handset that the session has is played; the rig's others are real. A real device in the place of a played handset
+/// does nothing but stop: its first press of a stop is that stop, and ends the recording, whose handsets are gone then.
+/// A stop that is a virtual control is not seen there.
 class SupervisedHands final : public Hands {
  public:
   /// Errors: as of Player. The rig and `real` have to outlive it.

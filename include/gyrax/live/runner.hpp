@@ -1,7 +1,7 @@
 /// Owns an engine and runs it in real time.
 ///
-/// In: hands, and the machines at the far end. Out: their motion; a logbook; a snapshot for one viewer. Never: a wait for
-/// hands, logbook or viewer; a tick to make up for one that came late.
+/// In: hands, and the machines at the far end. Out: their motion; a logbook; a snapshot for one viewer. Never: a wait
+/// for hands, logbook or viewer; a tick to make up for one that came late.
 ///
 ///     Runner runner(rig, hands, machines, clock, {.log = &log});
 ///     std::thread engine([&] { runner.run(); });

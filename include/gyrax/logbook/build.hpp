@@ -1,4 +1,5 @@
-/// What a logbook has to know of the program that wrote it: bits repeat for the same binary on the same kind of processor.
+/// What a logbook has to know of the program that wrote it: bits repeat for the same binary on the same kind of
+/// processor.
 #pragma once
 
 #include <string>

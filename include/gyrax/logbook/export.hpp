@@ -25,10 +25,12 @@ struct PlotSpan {
 
 struct PlotView {
   std::optional<PlotSpan> span;  ///< none: all of it
-  std::string axis;              ///< its position, speed, acceleration and jerk with their limits; none: positions and speeds of all
+  std::string
+      axis;  ///< its position, speed, acceleration and jerk with their limits; none: positions and speeds of all
 };
 
 /// Writes a picture; its format follows from the path's ending (.png, .svg). Error: a sentence; nothing is left behind.
-std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path, const PlotView& view = {});
+std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path,
+                                      const PlotView& view = {});
 
 }  // namespace gyrax

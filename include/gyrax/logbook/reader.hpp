@@ -20,8 +20,8 @@ namespace gyrax {
 
 class LogbookReader {
  public:
-  /// Reads the head. Errors: SessionError where the file cannot be read, is no logbook or a newer one; RigError where its rig
-  /// cannot be used.
+  /// Reads the head. Errors: SessionError where the file cannot be read, is no logbook or a newer one; RigError where
+  /// its rig cannot be used.
   explicit LogbookReader(const std::string& path);
   /// The same from a text in memory; `name` for messages.
   LogbookReader(std::string text, const std::string& name);
@@ -41,8 +41,8 @@ class LogbookReader {
   std::unique_ptr<Work> work_;
 };
 
-/// Greatest line that is read, bytes: the head with a rig of max_rig. Reading takes at most 48 bytes of memory for each byte
-/// of the longest line, and 4 MiB, and what the head's rig takes.
+/// Greatest line that is read, bytes: the head with a rig of max_rig. Reading takes at most 48 bytes of memory for each
+/// byte of the longest line, and 4 MiB, and what the head's rig takes.
 inline constexpr std::size_t max_log_line = (2u << 20) + (256u << 10);
 
 }  // namespace gyrax

@@ -1,7 +1,7 @@
 /// Runs a logbook's inputs through the engine again and holds what comes out against what was written.
 ///
-/// In: a logbook. Out: whether every command, switch and event is the same to the last bit, or the first that differs; and
-/// everything that happened, as from a rehearsal. Never: a device, a link, a clock.
+/// In: a logbook. Out: whether every command, switch and event is the same to the last bit, or the first that differs;
+/// and everything that happened, as from a rehearsal. Never: a device, a link, a clock.
 ///
 ///     gyrax::Replay replay = gyrax::replay("run.jsonl");
 ///     if (!replay.same) fmt::print("{}\n", replay.difference);

@@ -1,7 +1,7 @@
 /// Writes a run's logbook from a thread of its own.
 ///
-/// In: records from the engine's thread, through a fixed ring. Out: JSON Lines. Never: a wait for the engine's thread. A slow
-/// or full disk costs records; they are counted, and the logbook says where they are missing.
+/// In: records from the engine's thread, through a fixed ring. Out: JSON Lines. Never: a wait for the engine's thread.
+/// A slow or full disk costs records; they are counted, and the logbook says where they are missing.
 ///
 ///     LogbookWriter log(rig, "run.jsonl");
 ///     log.tick({now, false, readings, reports, out.commands, out.switches, events});
@@ -56,7 +56,8 @@ class LogbookWriter {
   std::unique_ptr<Work> work_;
 };
 
-/// Where a run's logbook goes unless told otherwise: a name with the date and time (UTC) in $XDG_STATE_HOME/gyrax, or in
+/// Where a run's logbook goes unless told otherwise: a name with the date and time (UTC) in $XDG_STATE_HOME/gyrax, or
+/// in
 /// ~/.local/state/gyrax. The folder is made. Errors: std::filesystem::filesystem_error.
 std::string default_logbook_path();
 

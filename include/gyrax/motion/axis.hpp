@@ -21,14 +21,16 @@ class AxisMotion {
   explicit AxisMotion(const AxisLimits& limits) noexcept;
 
   /// Takes up motion at rest at a position, which may be outside the travel. One that is not countable is ignored.
-  /// Where nothing vouches for the position (`unsure`), the first move, also one along a path, runs at `unsure_share` of its speed.
+  /// Where nothing vouches for the position (`unsure`), the first move, also one along a path, runs at `unsure_share`
+  /// of its speed.
   void restart(double position, bool unsure = false) noexcept;
   static constexpr double unsure_share = 0.1;
   /// As restart where it stands, but the counted goal is kept: a report agrees with it.
   void keep() noexcept;
 
   /// Shares (0, 1] of the limits' speed and acceleration that count from now on; what cannot be one counts as the least
-  /// (`min_share`). An axis that is faster comes down to it as fast as its limits allow. Deceleration and the jerks stay.
+  /// (`min_share`). An axis that is faster comes down to it as fast as its limits allow. Deceleration and the jerks
+  /// stay.
   void scale(double speed_share, double accel_share) noexcept;
   static constexpr double min_share = 1e-6;
 
@@ -45,9 +47,9 @@ class AxisMotion {
   /// `counts` clicks of a handwheel, `by` each, from where the axis is to come to rest. With `most` > 0 the axis never
   /// owes more than that distance. Returns the counts that were dropped, for that or for the end of travel; signed.
   std::int64_t wheel(std::int64_t counts, Nano by, Nano most) noexcept;
-  /// The axis goes where the control is. Taking hold (the first call after anything else) it comes at `catch_up`, unit/s,
-  /// until it has met the control; so it does when another control is followed (`whose` changes). A position beyond the travel counts
-  /// as its end; NaN: rest.
+  /// The axis goes where the control is. Taking hold (the first call after anything else) it comes at `catch_up`,
+  /// unit/s, until it has met the control; so it does when another control is followed (`whose` changes). A position
+  /// beyond the travel counts as its end; NaN: rest.
   void follow(double position, double catch_up, std::uint32_t whose = 0) noexcept;
   bool met() const noexcept { return wish_ == Wish::follow && met_; }
   /// Towards the pending steps' goal if there are any, otherwise to rest.
@@ -56,8 +58,8 @@ class AxisMotion {
   void pause() noexcept { ask(Wish::rest, 0); }
   /// To rest at the deceleration limits; pending goals are dropped.
   void stop() noexcept;
-  /// What of taken steps and counts was dropped since the last call: the goal that they led to, less where the axis comes to rest.
-  /// Everything that ends them but their being made drops them.
+  /// What of taken steps and counts was dropped since the last call: the goal that they led to, less where the axis
+  /// comes to rest. Everything that ends them but their being made drops them.
   Nano take_dropped() noexcept;
 
   /// Moves on by `dt_s`; 0, negative and NaN change nothing, and any length is exact.
@@ -102,7 +104,8 @@ class AxisMotion {
   MotionLimits in_force_;
   // Quotients that every tick needs.
   double per_jerk_, per_decel_, decel_ramp_s_;
-  double accel_settles_, decel_settles_;  // the speed that passes while the full acceleration, full deceleration, is let go
+  double accel_settles_,
+      decel_settles_;  // the speed that passes while the full acceleration, full deceleration, is let go
   double speed_share_ = 1, accel_share_ = 1;
   AxisState state_{};
   Wish wish_ = Wish::rest;

@@ -3,7 +3,8 @@
 /// An axis gains speed with `accel` and loses it with `decel`, always; `jerk` bounds the change of acceleration
 /// while it gains speed, `decel_jerk` while it loses it. Gaining is acceleration and velocity of the same sign.
 ///
-///     auto x = AxisLimits::make(0, 420, {.speed = 180, .accel = 900, .jerk = 9000, .decel = 1400, .decel_jerk = 20000});
+///     auto x = AxisLimits::make(0, 420, {.speed = 180, .accel = 900, .jerk = 9000, .decel = 1400, .decel_jerk =
+///     20000});
 #pragma once
 
 #include <gyrax/base/nano.hpp>

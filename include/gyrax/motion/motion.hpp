@@ -1,9 +1,9 @@
 /// All axes, in groups that move together.
 ///
-/// In: per group one request a coordinate, and how fast it may be. Out: each axis's state after advance(). Never: a group
-/// faster than its path speed in whatever direction, also while one axis takes over from another; a steady direction bent
-/// because one joint of a group is slower than the others; an axis off the line on the way to a pose; a stop that takes an axis
-/// longer than its own deceleration does, unless its group is coupled.
+/// In: per group one request a coordinate, and how fast it may be. Out: each axis's state after advance(). Never: a
+/// group faster than its path speed in whatever direction, also while one axis takes over from another; a steady
+/// direction bent because one joint of a group is slower than the others; an axis off the line on the way to a pose; a
+/// stop that takes an axis longer than its own deceleration does, unless its group is coupled.
 ///
 ///     motion.ask(group, requests, {.speed = 0.25});     // a quarter of full speed
 ///     motion.advance(group, 0.002);
@@ -25,7 +25,8 @@ struct GroupSetup {
   ZoneId zone{};
   double path_speed = std::numeric_limits<double>::infinity();     ///< along whatever direction, unit/s, > 0
   double reduced_speed = std::numeric_limits<double>::infinity();  ///< the same while reduced speed is on
-  bool together = false;  ///< coupled by the machine: also a stop stays on the line, and takes what the weakest deceleration takes
+  bool together =
+      false;  ///< coupled by the machine: also a stop stays on the line, and takes what the weakest deceleration takes
 };
 
 /// What counts in one tick: shares of the axes' speed and acceleration, (0, 1], and the group's path speed, unit/s.
@@ -50,9 +51,13 @@ class Motion {
 
   // Of one axis; as of AxisMotion.
   AxisMotion::Step step(AxisId axis, Nano by) noexcept { return axes_[index(axis)].step(by); }
-  std::int64_t wheel(AxisId axis, std::int64_t counts, Nano by, Nano most) noexcept { return axes_[index(axis)].wheel(counts, by, most); }
+  std::int64_t wheel(AxisId axis, std::int64_t counts, Nano by, Nano most) noexcept {
+    return axes_[index(axis)].wheel(counts, by, most);
+  }
   Nano take_dropped(AxisId axis) noexcept { return axes_[index(axis)].take_dropped(); }
-  void restart(AxisId axis, double position, bool unsure = false) noexcept { axes_[index(axis)].restart(position, unsure); }
+  void restart(AxisId axis, double position, bool unsure = false) noexcept {
+    axes_[index(axis)].restart(position, unsure);
+  }
   void keep(AxisId axis) noexcept { axes_[index(axis)].keep(); }
 
   const AxisMotion& axis(AxisId axis) const noexcept { return axes_[index(axis)]; }

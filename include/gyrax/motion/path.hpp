@@ -1,8 +1,8 @@
 /// A straight move of several axes together, as one number along the line.
 ///
-/// In: where the axes stand and where they shall rest, their limits, a cap on the path speed. Out: every axis's state at each
-/// tick. Never: off the line, or any axis above its own limits; the slowest decides for all, and all arrive together; an axis
-/// that takes no part moved by a digit.
+/// In: where the axes stand and where they shall rest, their limits, a cap on the path speed. Out: every axis's state
+/// at each tick. Never: off the line, or any axis above its own limits; the slowest decides for all, and all arrive
+/// together; an axis that takes no part moved by a digit.
 ///
 ///     path.begin(from, goals, limits, 200);
 ///     path.advance(0.002);
@@ -22,8 +22,8 @@ class Path {
   /// Room for so many axes. Allocates here and nowhere else.
   explicit Path(std::size_t axes) : from_(axes), share_(axes), goals_(axes), moves_(axes) {}
 
-  /// Lays the line, with the axes at rest at `from`; goals, limits and whether it takes part one an axis. `path_speed` > 0, unit/s,
-  /// along the line.
+  /// Lays the line, with the axes at rest at `from`; goals, limits and whether it takes part one an axis. `path_speed`
+  /// > 0, unit/s, along the line.
   void begin(std::span<const double> from, std::span<const Nano> goals, std::span<const std::uint8_t> moves,
              std::span<const MotionLimits> limits, double path_speed) noexcept;
   /// Other limits on the same line.

@@ -1,8 +1,9 @@
 /// Jerk-limited moves of one axis: the fastest within limits, from any state.
 ///
-/// In: position, velocity and acceleration at the start; a velocity, or a position to rest at; the limits. Out: the whole
-/// move as a function of time, exact at its end, and how long it takes. Never: a speed, an acceleration or a jerk above the limits, or
-/// above what the start makes unavoidable: a start that is too fast or accelerates too hard comes back inside the shortest way.
+/// In: position, velocity and acceleration at the start; a velocity, or a position to rest at; the limits. Out: the
+/// whole move as a function of time, exact at its end, and how long it takes. Never: a speed, an acceleration or a jerk
+/// above the limits, or above what the start makes unavoidable: a start that is too fast or accelerates too hard comes
+/// back inside the shortest way.
 ///
 ///     MotionLimits limits{.speed = 180, .accel = 900, .jerk = 9000, .decel = 1400, .decel_jerk = 20000};
 ///     Profile move = move_to({0, 0, 0}, 100, limits);
@@ -20,8 +21,8 @@ namespace gyrax {
 /// A move as stretches of constant jerk.
 class Profile {
  public:
-  /// The state `t_s` seconds after the start; t ≤ 0 (and NaN) gives the start, t ≥ duration() the end. After the end of a
-  /// move that ends in motion it goes on at that speed.
+  /// The state `t_s` seconds after the start; t ≤ 0 (and NaN) gives the start, t ≥ duration() the end. After the end of
+  /// a move that ends in motion it goes on at that speed.
   AxisState at(double t_s) const noexcept;
   double duration() const noexcept { return duration_; }
   /// Where it ends, exactly: the position asked for, or where the stop ends.
@@ -43,7 +44,8 @@ class Profile {
 };
 
 /// The fastest way to rest at `target`. A start that cannot stop there in time stops beyond and comes back.
-/// Derivation: in docs/motion.md; the peak speed is found by a bracketed root search, every other number in closed form.
+/// Derivation: in docs/motion.md; the peak speed is found by a bracketed root search, every other number in closed
+/// form.
 Profile move_to(const AxisState& from, double target, const MotionLimits& limits) noexcept;
 
 /// The fastest way to the velocity `v`, at no acceleration; |v| above the speed limit counts as that limit.

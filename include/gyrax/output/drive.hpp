@@ -2,7 +2,8 @@
 ///
 /// In: a command. Out: one word of a frame. Never: a change of what was commanded beyond rounding to the drive's unit.
 ///
-/// A new kind is a struct with `is_place`, word() and meaning(), named in `Drive`; how a rig spells it is one row of src/rig/drives.cpp.
+/// A new kind is a struct with `is_place`, word() and meaning(), named in `Drive`; how a rig spells it is one row of
+/// src/rig/drives.cpp.
 #pragma once
 
 #include <gyrax/base/command.hpp>

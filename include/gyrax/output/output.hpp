@@ -18,10 +18,12 @@ namespace gyrax {
 class Output {
  public:
   /// Axes by AxisId, with their wiring and their drives; switches by SwitchId.
-  Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const Drive> drives, std::span<const Wiring> switches);
+  Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const Drive> drives,
+         std::span<const Wiring> switches);
 
   /// One frame a link. The spans inside stay valid until the next call.
-  std::span<const Frame> frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches, Time now) noexcept;
+  std::span<const Frame> frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches,
+                                Time now) noexcept;
 
  private:
   struct Place {

@@ -20,10 +20,11 @@ class ServoMap {
   /// Pulses that make() takes, in µs.
   static constexpr int min_us = 200, max_us = 5000;
 
-  /// `low` and `high`: positions of the servo's two ends (low < high, finite); `low_us` and `high_us`: the pulses there,
-  /// low_us < high_us, within [min_us, max_us]. `reversed` puts `low` at high_us. `trim_us` is added to every
+  /// `low` and `high`: positions of the servo's two ends (low < high, finite); `low_us` and `high_us`: the pulses
+  /// there, low_us < high_us, within [min_us, max_us]. `reversed` puts `low` at high_us. `trim_us` is added to every
   /// pulse, and may use up what lies between travel and ends, not more. Error: nullopt.
-  static std::optional<ServoMap> make(double low, double high, int low_us, int high_us, bool reversed, int trim_us) noexcept;
+  static std::optional<ServoMap> make(double low, double high, int low_us, int high_us, bool reversed,
+                                      int trim_us) noexcept;
 
   /// The pulse for a position: the line through the two ends, plus trim, rounded to the nearest µs (halves up), within
   /// [low_us, high_us]. A position that is NaN gives the middle.

@@ -26,11 +26,14 @@ struct ZoneSetup {
 };
 
 /// A link, or one of the zone's handsets among `counted_on`, that is not there, if any.
-Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal& signal, const Links& links, Time now) noexcept;
+Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal& signal, const Links& links,
+                    Time now) noexcept;
 
-/// As first_loss, and further: a stop that is held down, by whomever, or not known; an axis that a link has to measure (`measured_by`, by
-/// AxisId; none: it need not be) without a position; of the handsets `in_charge` a control that has not reported, or is not at neutral.
-Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge, std::span<const LinkId> measured_by,
-                        const Signal& signal, const Links& links, Time now) noexcept;
+/// As first_loss, and further: a stop that is held down, by whomever, or not known; an axis that a link has to measure
+/// (`measured_by`, by AxisId; none: it need not be) without a position; of the handsets `in_charge` a control that has
+/// not reported, or is not at neutral.
+Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
+                        std::span<const LinkId> measured_by, const Signal& signal, const Links& links,
+                        Time now) noexcept;
 
 }  // namespace gyrax

@@ -1,7 +1,7 @@
 /// One zone's permit: the phase, the power, and the stop under way.
 ///
-/// In: events, each with its cause. Out: whether the zone may move, whether its drives have power, and which category of
-/// stop is being carried out. Never: a decision on whether an event may be offered; that is the guard's (guard.hpp).
+/// In: events, each with its cause. Out: whether the zone may move, whether its drives have power, and which category
+/// of stop is being carried out. Never: a decision on whether an event may be offered; that is the guard's (guard.hpp).
 ///
 ///     Permit permit(default_categories());
 ///     permit.apply(PermitEvent::make_ready, Cause::none);
@@ -26,8 +26,9 @@ class Permit {
   State state() const noexcept { return state_of(phase_); }
   bool live() const noexcept { return phase_ == Phase::live; }
   bool stopping() const noexcept { return state() == State::stopping; }
-  /// Whether the drives are to have power. Off until made ready, and after a stop of category 0 or 1. Where category 2 leaves it
-  /// on, stowed or tripped, whatever has a harder category takes it; stowed, a stop or a fault is carried out as from ready.
+  /// Whether the drives are to have power. Off until made ready, and after a stop of category 0 or 1. Where category 2
+  /// leaves it on, stowed or tripped, whatever has a harder category takes it; stowed, a stop or a fault is carried out
+  /// as from ready.
   bool powered() const noexcept { return powered_; }
   /// Of the stop under way or the last one; two events with different categories take the harder one.
   Category category() const noexcept { return category_; }

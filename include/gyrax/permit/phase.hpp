@@ -16,7 +16,15 @@ namespace gyrax {
 enum class State : std::uint8_t { stowed, ready, live, stopping, tripped };
 
 /// `stopping` three times over: it knows where it goes once everything is at rest.
-enum class Phase : std::uint8_t { stowed, ready, live, stopping_to_ready, stopping_to_stowed, stopping_to_tripped, tripped };
+enum class Phase : std::uint8_t {
+  stowed,
+  ready,
+  live,
+  stopping_to_ready,
+  stopping_to_stowed,
+  stopping_to_tripped,
+  tripped
+};
 inline constexpr std::size_t phase_count = 7;
 
 enum class PermitEvent : std::uint8_t {

@@ -1,7 +1,7 @@
 /// A rig on a recorded session and its simulated machines, faster than time and the same every time.
 ///
-/// In: a rig, a session. Out: everything that happened: a trace of every tick, and the events. Never: a clock, except to
-/// tell how fast it went.
+/// In: a rig, a session. Out: everything that happened: a trace of every tick, and the events. Never: a clock, except
+/// to tell how fast it went.
 ///
 ///     gyrax::Rehearsal done = gyrax::rehearse(rig, session);
 ///     done.trace.axes[0][tick].position

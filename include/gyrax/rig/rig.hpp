@@ -1,7 +1,7 @@
 /// A rig: the described whole, read from TOML and checked.
 ///
-/// In: one file, and those that it includes. Out: the engine's setup with the names, units and lines behind its numbers.
-/// Never: a rig with a doubt in it. Whatever is wrong is told at once, all of it, as a RigError.
+/// In: one file, and those that it includes. Out: the engine's setup with the names, units and lines behind its
+/// numbers. Never: a rig with a doubt in it. Whatever is wrong is told at once, all of it, as a RigError.
 ///
 ///     gyrax::Rig rig = gyrax::load_rig("bench.toml");
 ///     gyrax::Engine engine(rig.setup);
@@ -93,8 +93,8 @@ struct Rig {
   std::map<std::string, Origin> origins;  ///< by full key, "axis.x.speed"; what is not there has its default
 };
 
-/// Greatest rig, bytes of all its files together (those that it includes, calibrations); how many it may include. Reading takes
-/// at most 160 bytes of memory for each of them, and 4 MiB.
+/// Greatest rig, bytes of all its files together (those that it includes, calibrations); how many it may include.
+/// Reading takes at most 160 bytes of memory for each of them, and 4 MiB.
 inline constexpr std::size_t max_rig = 1u << 20, max_includes = 32;
 /// The version of the rig's format that this library writes and the newest that it reads.
 inline constexpr int rig_version = 1;

@@ -19,7 +19,8 @@ std::string say_release(const Rig& rig, const Obstacle& obstacle);
 std::string say(const Rig& rig, const Event& event);
 /// A counted amount in an axis's unit, to the last digit that counts: "+0.05 mm".
 std::string say_amount(const Rig& rig, AxisId axis, Nano amount);
-/// The controls bound to an effect, by its place in Effect ("menu.right"; several joined by "or"); "nothing (it is not bound)" if none.
+/// The controls bound to an effect, by its place in Effect ("menu.right"; several joined by "or"); "nothing (it is not
+/// bound)" if none.
 std::string controls_for(const Rig& rig, std::size_t effect);
 template <class E>
 std::string controls_for(const Rig& rig) {

@@ -25,16 +25,16 @@ class Calibration {
   /// Greatest magnitude of a raw number, so that differences fit 32 bits.
   static constexpr std::int32_t max_raw = 1'000'000'000;
 
-  /// centred needs minimum < centre < maximum; one_sided needs minimum < maximum and takes no centre; key is 0 or 1; counts have neither.
-  /// `reversed` swaps the ends. All within ±max_raw. Error: nullopt.
-  static std::optional<Calibration> make(ControlKind kind, std::int32_t minimum, std::int32_t centre, std::int32_t maximum,
-                                         bool reversed) noexcept;
+  /// centred needs minimum < centre < maximum; one_sided needs minimum < maximum and takes no centre; key is 0 or 1;
+  /// counts have neither. `reversed` swaps the ends. All within ±max_raw. Error: nullopt.
+  static std::optional<Calibration> make(ControlKind kind, std::int32_t minimum, std::int32_t centre,
+                                         std::int32_t maximum, bool reversed) noexcept;
   /// A key: raw 0 or 1.
   static Calibration key() noexcept { return Calibration{}; }
   /// A dial: counts as they come, turned round where `reversed`.
   static Calibration counts(bool reversed) noexcept;
-  /// The most counts that one reading of a dial can bring: a wheel of 400 counts a turn at ten turns a second, kept back for
-  /// a second. More is no hand's.
+  /// The most counts that one reading of a dial can bring: a wheel of 400 counts a turn at ten turns a second, kept
+  /// back for a second. More is no hand's.
   static constexpr std::int32_t max_counts = 4000;
 
   /// centred: [-1, 1], each side scaled by its own end; one_sided: [0, 1]; key: 0 or 1.

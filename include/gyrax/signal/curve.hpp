@@ -23,18 +23,21 @@ class Curve {
 
   /// What comes in goes out.
   Curve() = default;
-  /// out = in + share·(in³ − in). `share` in [0, 1]; never falls there, as its slope is least at 0: 1 − share. Error: nullopt.
+  /// out = in + share·(in³ − in). `share` in [0, 1]; never falls there, as its slope is least at 0: 1 − share. Error:
+  /// nullopt.
   static std::optional<Curve> expo(double share) noexcept;
-  /// A monotone cubic through (0, 0), the points and (1, 1). `in` rises, 0 < in < 1; `out` never falls, 0 ≤ out ≤ 1; at most
-  /// max_points. Error: nullopt. Source: F. N. Fritsch and R. E. Carlson, "Monotone piecewise cubic interpolation",
-  /// SIAM J. Numer. Anal. 17 (1980), 238 to 246: slopes are limited to a circle of radius 3.
+  /// A monotone cubic through (0, 0), the points and (1, 1). `in` rises, 0 < in < 1; `out` never falls, 0 ≤ out ≤ 1; at
+  /// most max_points. Error: nullopt. Source: F. N. Fritsch and R. E. Carlson, "Monotone piecewise cubic
+  /// interpolation", SIAM J. Numer. Anal. 17 (1980), 238 to 246: slopes are limited to a circle of radius 3.
   static std::optional<Curve> through(std::span<const Point> points) noexcept;
 
   double operator()(double size) const noexcept;
   bool is_straight() const noexcept { return expo_ == 0 && nodes_ == 0; }
   double expo_share() const noexcept { return expo_; }
   /// The points given to through(), without the ends.
-  std::span<const Point> points() const noexcept { return nodes_ > 2 ? std::span(at_).subspan(1, nodes_ - 2) : std::span<const Point>(); }
+  std::span<const Point> points() const noexcept {
+    return nodes_ > 2 ? std::span(at_).subspan(1, nodes_ - 2) : std::span<const Point>();
+  }
 
  private:
   double expo_ = 0;

@@ -24,8 +24,8 @@ struct Zone {
   double outer = 0;       ///< [0, 1 − inner): as near to full as this is full
 };
 
-/// A dead zone with its memory. The way out runs from 0 at `inner` to 1 at 1 − outer; the way back from wherever it turned
-/// runs straight to 0 at inner − hysteresis. The two meet where it turns, so that nothing ever jumps.
+/// A dead zone with its memory. The way out runs from 0 at `inner` to 1 at 1 − outer; the way back from wherever it
+/// turned runs straight to 0 at inner − hysteresis. The two meet where it turns, so that nothing ever jumps.
 class Edge {
  public:
   /// `size` ≥ 0; what is not a number counts as 0.
@@ -37,9 +37,10 @@ class Edge {
 
 /// All of a control's shaping; the order is that of the members.
 struct Shape {
-  Zone zone{};          ///< of a pair: round
-  Zone straight{0, 0};  ///< of a pair: the share of its weaker part in the stronger one up to which it counts as nothing
-  Curve curve{};        ///< of a pair: of its distance from the centre, direction kept
+  Zone zone{};  ///< of a pair: round
+  Zone straight{0,
+                0};  ///< of a pair: the share of its weaker part in the stronger one up to which it counts as nothing
+  Curve curve{};     ///< of a pair: of its distance from the centre, direction kept
 };
 
 struct ShapeState {
@@ -52,7 +53,8 @@ double shaped(double value, const Shape& shape, ShapeState& state) noexcept;
 Deflection shaped(Deflection value, const Shape& shape, ShapeState& state) noexcept;
 
 /// A low pass of first order, held constant between readings. Its delay: a steady change comes out that much later
-/// (out + delay·d(out)/dt = in, so that for in = c·t, out settles at c·(t − delay)). The step is implicit, stable for any dt.
+/// (out + delay·d(out)/dt = in, so that for in = c·t, out settles at c·(t − delay)). The step is implicit, stable for
+/// any dt.
 class Smoothing {
  public:
   /// What is this near to what comes in is the same: a 12-bit converter's smallest difference.

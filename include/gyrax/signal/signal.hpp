@@ -1,11 +1,11 @@
 /// The room that turns readings into samples.
 ///
-/// In: readings, in the order in which they happened; once a tick the time. Out: for each reading what changed, and at any time
-/// the sample of every control. Never: a value for a control that has not reported since it was plugged in or since a gap;
-/// such a control is unknown, which is not neutral.
+/// In: readings, in the order in which they happened; once a tick the time. Out: for each reading what changed, and at
+/// any time the sample of every control. Never: a value for a control that has not reported since it was plugged in or
+/// since a gap; such a control is unknown, which is not neutral.
 ///
-/// The order: ends and direction (calibration), smoothing, dead zone, straight pushes, curve; a key: debounce; a dial: counts a
-/// detent. Then the controls that are made of others, each with a shape of its own.
+/// The order: ends and direction (calibration), smoothing, dead zone, straight pushes, curve; a key: debounce; a dial:
+/// counts a detent. Then the controls that are made of others, each with a shape of its own.
 ///
 ///     Signal signal(handsets, controls);
 ///     Change change = signal.accept(reading, now);
@@ -30,15 +30,16 @@ struct ControlSetup {
   HandsetId handset{};  ///< of a made one: that of its first part
   ControlId control{};  ///< no<ControlId> for a made one
   Calibration calibration = Calibration::key();
-  Shape shape{};                     ///< the same for both of a pair
-  SlotId partner = no<SlotId>;       ///< the other half of a stick that is shaped as one
-  bool is_second_of_pair = false;    ///< the y of that pair
-  double smoothing_s = 0;            ///< delay of its low pass; 0: none
-  Span debounce{};                   ///< of a key: after a change nothing counts for so long; then what it is by then does
-  int detent = 1;                    ///< of a dial: counts for one, [1, 1000]
-  double press_at = 0.5;             ///< used as a key: pressed from this deflection on …
-  double release_below = 0.4;        ///< … until it is below this
-  VirtualControl virtual_control{};  ///< of which other controls it is made; those come before it and are not made themselves
+  Shape shape{};                   ///< the same for both of a pair
+  SlotId partner = no<SlotId>;     ///< the other half of a stick that is shaped as one
+  bool is_second_of_pair = false;  ///< the y of that pair
+  double smoothing_s = 0;          ///< delay of its low pass; 0: none
+  Span debounce{};             ///< of a key: after a change nothing counts for so long; then what it is by then does
+  int detent = 1;              ///< of a dial: counts for one, [1, 1000]
+  double press_at = 0.5;       ///< used as a key: pressed from this deflection on …
+  double release_below = 0.4;  ///< … until it is below this
+  VirtualControl
+      virtual_control{};  ///< of which other controls it is made; those come before it and are not made themselves
 };
 
 /// What the rig says of a handset's habits.
@@ -64,14 +65,14 @@ struct Change {
   std::int32_t counts = 0;   ///< for counted
   bool pressed = false;      ///< for key; with a fault, or kind nothing: whether what was not taken says "pressed"
   bool first = false;        ///< for moved: the control was unknown before
-  std::uint32_t lost = 0;    ///< readings known to be lost before this one; all controls of the handset are then unknown
+  std::uint32_t lost = 0;  ///< readings known to be lost before this one; all controls of the handset are then unknown
   ReadingFault fault = ReadingFault::none;
 };
 
 struct Sample {
   bool known = false;
   bool pressed = false;  ///< keys
-  double value = 0;      ///< centred: [-1, 1]; one-sided: [0, 1]; after the dead zone. A dial: 0, known while plugged in
+  double value = 0;  ///< centred: [-1, 1]; one-sided: [0, 1]; after the dead zone. A dial: 0, known while plugged in
   bool neutral() const noexcept { return known && !pressed && value == 0; }
 };
 
@@ -80,8 +81,8 @@ class Signal {
   /// Handsets by HandsetId, controls by SlotId. Allocates here and nowhere else.
   Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSetup> controls);
 
-  /// Takes one reading. What a reading with a fault is about is unknown afterwards; so is the whole handset where readings were
-  /// lost, or came in another order than they were numbered in.
+  /// Takes one reading. What a reading with a fault is about is unknown afterwards; so is the whole handset where
+  /// readings were lost, or came in another order than they were numbered in.
   Change accept(const Reading& reading, Time now) noexcept;
   /// What became unknown with the last accept(), also where that very reading told it anew. Valid until the next.
   std::span<const SlotId> forgotten() const noexcept { return forgotten_; }

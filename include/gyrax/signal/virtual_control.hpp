@@ -1,7 +1,8 @@
-/// Controls that the rig makes of others: two triggers into one lever, a stick into two motors, three accelerations into a tilt.
+/// Controls that the rig makes of others: two triggers into one lever, a stick into two motors, three accelerations
+/// into a tilt.
 ///
-/// In: the values of the controls that it is made of. Out: one value in [-1, 1], or pressed or not. Never: a value while one of
-/// its parts is unknown.
+/// In: the values of the controls that it is made of. Out: one value in [-1, 1], or pressed or not. Never: a value
+/// while one of its parts is unknown.
 ///
 ///     made_value({.how = VirtualControl::How::difference}, parts)
 #pragma once
@@ -38,17 +39,17 @@ struct VirtualControl {
 /// How many parts a way of making takes.
 std::size_t parts_of(VirtualControl::How how) noexcept;
 
-/// The value of anything but a key. Of a tilt the parts are accelerations, 1 for that of free fall; nullopt where they are too
-/// small together (below a quarter) to have a direction.
+/// The value of anything but a key. Of a tilt the parts are accelerations, 1 for that of free fall; nullopt where they
+/// are too small together (below a quarter) to have a direction.
 ///
-/// Two motors: speed + turn and speed − turn, both divided by the greatest of 1 and their sizes, so that a full diagonal keeps
-/// its direction and asks for no more than full power.
-/// Tilt: atan(−x / √(y² + z²)) and so on, each axis against the plane of the two others, so that neither is ever undefined.
+/// Two motors: speed + turn and speed − turn, both divided by the greatest of 1 and their sizes, so that a full
+/// diagonal keeps its direction and asks for no more than full power. Tilt: atan(−x / √(y² + z²)) and so on, each axis
+/// against the plane of the two others, so that neither is ever undefined.
 std::optional<double> made_value(const VirtualControl& virtual_control,
                                  const std::array<double, VirtualControl::parts_at_most>& parts) noexcept;
 
-/// Arc tangent of y/x for x ≥ 0, not both 0; rad, within 2e-8. Source: M. Abramowitz and I. Stegun, Handbook of Mathematical
-/// Functions, 4.4.49.
+/// Arc tangent of y/x for x ≥ 0, not both 0; rad, within 2e-8. Source: M. Abramowitz and I. Stegun, Handbook of
+/// Mathematical Functions, 4.4.49.
 double arc_tangent(double y, double x) noexcept;
 
 }  // namespace gyrax

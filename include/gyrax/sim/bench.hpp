@@ -1,7 +1,8 @@
 /// A simulated machine: what stands at the far end of a link where there is none.
 ///
-/// In: frames. Out: reports, and what really moved. It follows with a lag, has a speed limit and a deceleration of its own, and
-/// stops by itself when the last frame's validity runs out. Never: a look into the core; it knows the wire and no more.
+/// In: frames. Out: reports, and what really moved. It follows with a lag, has a speed limit and a deceleration of its
+/// own, and stops by itself when the last frame's validity runs out. Never: a look into the core; it knows the wire and
+/// no more.
 ///
 ///     sim::Bench bench(setup);
 ///     bench.receive(frame);

@@ -1,7 +1,8 @@
 /// Made-up hands on made-up handsets: a track to rehearse with, the same for the same seed.
 ///
-/// In: what the hands do, in order. Out: an evemu track. The hands tremble, the sticks rest off centre and are noisy, parts are worn, as
-/// real ones are; only arithmetic that rounds alike everywhere is used, so that a track is the same on every machine.
+/// In: what the hands do, in order. Out: an evemu track. The hands tremble, the sticks rest off centre and are noisy,
+/// parts are worn, as real ones are; only arithmetic that rounds alike everywhere is used, so that a track is the same
+/// on every machine.
 ///
 ///     testing::Hands hands(7);
 ///     hands.wait(0.5).tap("menu.right").down("shoulder.left").push("stick.left.x", 1.0, 0.4, 2.0);
@@ -36,8 +37,8 @@ class Hands {
   Hands& turn(const std::string& control, int detents, double within_s);
   /// Leans a handset with tilt sensors: to the right and away from oneself, in degrees, within that time.
   Hands& lean(double right_deg, double away_deg, double within_s, double hold_s = 0);
-  /// What somebody does who measures a handset: leaves it alone; moves everything to its ends and lets it come back from each,
-  /// to the right, away and up first; presses everything.
+  /// What somebody does who measures a handset: leaves it alone; moves everything to its ends and lets it come back
+  /// from each, to the right, away and up first; presses everything.
   Hands& show_everything();
   /// So many events are lost here, and the kernel says so; then how everything stands, with all keys up.
   Hands& lose(int events);

@@ -16,10 +16,10 @@ struct ModelAxis {
   std::int32_t minimum = -32768, maximum = 32767;  ///< where it ends
   std::int32_t rest = 0;                           ///< where its spring takes it; of a one-sided one its end
   std::int32_t rest_scatter = 0;                   ///< … anew for each handset by as much
-  std::int32_t slack = 0;                          ///< after a push it comes to rest this far on the side that it came from
-  double drift = 0;                                ///< its rest wanders by so much a second, as it warms
-  std::int32_t noise = 0, tremble = 0;             ///< at rest; in a hand
-  std::int32_t fuzz = 0;                           ///< smaller changes are not reported
+  std::int32_t slack = 0;               ///< after a push it comes to rest this far on the side that it came from
+  double drift = 0;                     ///< its rest wanders by so much a second, as it warms
+  std::int32_t noise = 0, tremble = 0;  ///< at rest; in a hand
+  std::int32_t fuzz = 0;                ///< smaller changes are not reported
   bool one_sided = false, reversed = false;
   bool stays = false;      ///< no spring: it stays where it is put
   int jumps_every = 0;     ///< leaps away for one report in so many; 0: never

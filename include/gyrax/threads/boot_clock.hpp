@@ -1,4 +1,5 @@
-/// The one clock of a live engine: CLOCK_BOOTTIME, which goes on while the computer is suspended, from a zero of its own.
+/// The one clock of a live engine: CLOCK_BOOTTIME, which goes on while the computer is suspended, from a zero of its
+/// own.
 ///
 ///     BootClock clock;                       // zero is now
 ///     Time now = clock.now();

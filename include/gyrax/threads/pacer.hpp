@@ -1,7 +1,7 @@
 /// Wakes a loop at absolute times, and keeps count of how late it came.
 ///
-/// In: a period. Out: the time of each wake-up. Never: a wake-up to make up for one that was missed; the next one is at the
-/// next point of the same grid.
+/// In: a period. Out: the time of each wake-up. Never: a wake-up to make up for one that was missed; the next one is at
+/// the next point of the same grid.
 ///
 ///     Pacer pacer(clock, period);
 ///     while (…) { const Time now = pacer.wait(); … }
@@ -28,8 +28,8 @@ struct Lateness {
 
 class Pacer {
  public:
-  /// `period` > 0. With `shortest` and a descriptor, `wait` returns early when that descriptor has something to read, but
-  /// not sooner than `shortest` after the last time. Errors: std::system_error where the kernel gives no timer.
+  /// `period` > 0. With `shortest` and a descriptor, `wait` returns early when that descriptor has something to read,
+  /// but not sooner than `shortest` after the last time. Errors: std::system_error where the kernel gives no timer.
   Pacer(const BootClock& clock, Span period, std::optional<Span> shortest = std::nullopt, int wake_fd = -1);
   ~Pacer();
   Pacer(const Pacer&) = delete;

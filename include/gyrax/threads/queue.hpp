@@ -18,7 +18,8 @@ template <class Value>
 class Queue {
  public:
   /// Room for `capacity` values, rounded up to a power of two; at least 2.
-  explicit Queue(std::size_t capacity) : values_(std::bit_ceil(capacity < 2 ? std::size_t{2} : capacity)), mask_(values_.size() - 1) {}
+  explicit Queue(std::size_t capacity)
+      : values_(std::bit_ceil(capacity < 2 ? std::size_t{2} : capacity)), mask_(values_.size() - 1) {}
 
   /// From the one thread that pushes. False: it is full, and nothing was taken.
   bool push(const Value& value) noexcept {

@@ -1,7 +1,7 @@
 /// A fixed ring of records of any size from one thread to one other.
 ///
-/// In: runs of bytes. Out: the same runs, whole and in order. Never: a wait, a lock, a part of a record, an allocation by
-/// the thread that writes.
+/// In: runs of bytes. Out: the same runs, whole and in order. Never: a wait, a lock, a part of a record, an allocation
+/// by the thread that writes.
 ///
 ///     RecordRing ring(4u << 20);
 ///     if (!ring.write(bytes)) ++lost;
