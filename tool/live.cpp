@@ -1,19 +1,19 @@
 // watch and run: hands, an engine in its own thread, and a view of both.
 #include "commands.hpp"
+#include "reporter.hpp"
 #include "screen.hpp"
 #include "terminal.hpp"
 
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/plugged.hpp>
-#include <gyrax/link/simulated.hpp>
+#include <gyrax/link/link.hpp>
 #include <gyrax/rehearsal/player.hpp>
 #include <gyrax/rig/remembered.hpp>
 #include <gyrax/rig/words.hpp>
 
 #include <fmt/chrono.h>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 #include <poll.h>
 #include <sys/signalfd.h>
@@ -35,7 +35,6 @@ std::string from_home(const std::string& path) {
   return !prefix.empty() && path.starts_with(prefix) ? "~/" + path.substr(prefix.size()) : path;
 }
 
-using Json = nlohmann::ordered_json;
 constexpr int frame_ms = 50;
 constexpr std::size_t max_remembered = 1u << 16;
 
@@ -64,16 +63,13 @@ class Signals {
   int fd_ = -1;
 };
 
-void print_json(const Json& line) { fmt::print("{}\n", line.dump(-1, ' ', false, Json::error_handler_t::replace)); }
-
-double round_to_millionths(double value) { return std::round(value * 1e6) / 1e6; }
-
 /// One live session of the tool, from its first frame to its end.
 class Live {
  public:
   Live(const LiveOptions& options, std::optional<Rig> rig, std::optional<Session> played)
       : options_(options), rig_(std::move(rig)), played_(std::move(played)) {
     screen_ = !options.plain && !options.json && Terminal::there();
+    reporter_ = options.json ? json_reporter() : screen_ ? screen_reporter() : plain_reporter();
     if (!played_) handsets_ = std::make_unique<LiveHandsets>(rig_ ? Seats(rig_->seats) : Seats::open(), clock_);
     if (rig_) {
       if (options_.verb == LiveVerb::run) take_remembered();
@@ -130,7 +126,7 @@ class Live {
   }
 
   void start_engine() {
-    links_ = std::make_unique<SimulatedLinks>(*rig_);
+    links_ = std::make_unique<RigLinks>(*rig_);
     if (options_.keep_log) {
       path_ = options_.logbook.empty() ? default_logbook_path() : options_.logbook;
       LogbookWriter::Options log;
@@ -209,8 +205,7 @@ class Live {
 
   void note(const std::string& text) {
     note_ = text;
-    if (options_.json) print_json({{"t", to_seconds(clock_.now())}, {"note", text}});
-    if (!options_.json && !screen_) fmt::print("{:9.3f} s  {}\n", to_seconds(clock_.now()), text);
+    reporter_->note(clock_.now(), text);
   }
 
   // What happened since the last look.
@@ -225,10 +220,8 @@ class Live {
     if (supervised_ != nullptr && supervised_->stopped() && !std::exchange(told_stop_, true))
       note("a real stop ended the recording");
     remember();
-    if (!screen_) {
-      tell_events();
-      tell_axes();
-    }
+    tell_events();
+    tell_axes();
     if (view_->ended) done_ = true;
   }
 
@@ -246,16 +239,7 @@ class Live {
       }
       if (present_[s] == seat.present) continue;
       present_[s] = seat.present;
-      if (options_.json)
-        print_json({{"t", to_seconds(seen_->at)},
-                    {"handset", seat.name},
-                    {"present", seat.present},
-                    {"device", seat.device.name},
-                    {"id", id_of(seat.device)},
-                    {"node", seat.node}});
-      if (!options_.json && !screen_)
-        fmt::print("{:9.3f} s  {}: {} ({}, {}) {}\n", to_seconds(seen_->at), seat.name, seat.device.name,
-                   id_of(seat.device), seat.node, seat.present ? "is plugged in" : "is gone");
+      reporter_->plugged(seen_->at, seat);
       if (seat.present && !seat.warning.empty()) note(fmt::format("{}: {}", seat.name, seat.warning));
     }
     if (measure) overrides_at_ = now;
@@ -268,18 +252,13 @@ class Live {
   void drain() {
     for (HandsetItem item; handsets_->pop(item);) {
       const Reading& r = item.reading;
-      if (!options_.json || item.kind != HandsetItem::Kind::reading || index(r.control) >= all_controls().size())
-        continue;
+      if (item.kind != HandsetItem::Kind::reading || index(r.control) >= all_controls().size()) continue;
+      const SeenHandset& seat = seen_->seats.at(std::min(index(r.handset), seen_->seats.size() - 1));
       const ControlName& name = all_controls()[index(r.control)];
       SeenControl control{r.control, usual_calibration(name), true, r.raw};
-      for (const SeenControl& one : seen_->seats.at(std::min(index(r.handset), seen_->seats.size() - 1)).controls)
+      for (const SeenControl& one : seat.controls)
         if (one.control == r.control) control.calibration = one.calibration;
-      print_json({{"t", to_seconds(r.event)},
-                  {"handset", seen_->seats[index(r.handset)].name},
-                  {"control", name.name},
-                  {"code", kernel_code(name)},
-                  {"raw", r.raw},
-                  {"value", round_to_millionths(value_of(control))}});
+      reporter_->reading(seat, r, name, value_of(control));
     }
   }
 
@@ -288,36 +267,19 @@ class Live {
         told_events_, view_->events_so_far - std::min<std::uint64_t>(view_->events_so_far, RunView::kept_events));
     for (told_events_ = first; told_events_ < view_->events_so_far; ++told_events_) {
       const Event& event = view_->events[told_events_ % RunView::kept_events];
-      if (event.kind == Event::Kind::fault) continue;  // the state that follows from it says the same
-      if (options_.json) {
-        print_json({{"t", to_seconds(event.at)}, {"event", say(*rig_, event)}});
-      } else {
-        fmt::print("{:9.3f} s  {}\n", to_seconds(event.at), say(*rig_, event));
-      }
+      // Of a fault the state that follows from it says the same.
+      if (event.kind != Event::Kind::fault) reporter_->event(*rig_, event);
     }
   }
 
-  /// What each axis does or what holds it, whenever that changes; for a person only where hands ask and nothing moves.
+  /// What each axis does or what holds it, whenever that changes.
   void tell_axes() {
     told_axes_.resize(view_->axes.size());
     for (std::size_t a = 0; a < view_->axes.size(); ++a) {
-      const AxisView& axis = view_->axes[a];
-      const AxisStatus& why = axis.why;
+      const AxisStatus& why = view_->axes[a].why;
       if (why == told_axes_[a] && view_->ticks > 1) continue;
       told_axes_[a] = why;
-      if (options_.json) {
-        print_json({{"t", to_seconds(view_->now)},
-                    {"axis", rig_->axes[a].name},
-                    {"p", axis.command.p},
-                    {"v", axis.command.v},
-                    {"asked", why.asked},
-                    {"interlock", about(why.blocked.what).name},
-                    {"says", say(*rig_, why.blocked, why.cause)},
-                    {"release", say_release(*rig_, why.blocked)}});
-      } else if (is_blocked(why)) {
-        fmt::print("{:9.3f} s  {} is blocked: {}; {}\n", to_seconds(view_->now), rig_->axes[a].name,
-                   say(*rig_, why.blocked, why.cause), say_release(*rig_, why.blocked));
-      }
+      reporter_->axis(*rig_, id_at<AxisId>(a), *view_);
     }
   }
 
@@ -354,42 +316,12 @@ class Live {
     const std::string account = fmt::format(
         "Ended after {:.3f} s: {} ticks, {} late by more than half a period, {} missed, worst {:.3f} ms; {} readings",
         to_seconds(view.now), view.ticks, late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings);
-    if (options_.json) {
-      Json histogram = Json::array();
-      for (std::size_t i = 0; i < late.counts.size(); ++i)
-        histogram.push_back(
-            {{"below_us", i < Lateness::bounds_us.size() ? Json(Lateness::bounds_us[i]) : Json(nullptr)},
-             {"ticks", late.counts[i]}});
-      print_json({{"t", to_seconds(view.now)}, {"ended", account}, {"late_by", histogram}});
-    } else {
-      fmt::print("{}\n", account);
-      print_lateness(late);
-      for (const std::string& why : {view.real_time.why_no_priority, view.real_time.why_no_memory})
-        if (options_.real_time && !why.empty()) fmt::print("{}\n", why);
-    }
+    reporter_->ended(view, account, options_.real_time);
     if (!log_) return Exit::done;
     const LogbookWriter::Closed closed = log_->close(account);
-    if (options_.json) {
-      print_json({{"logbook", path_}, {"ticks", closed.ticks}, {"lost", closed.lost}, {"bytes", closed.bytes}});
-    } else {
-      fmt::print("Logbook: {} ({} ticks, {} bytes{})\n", path_, closed.ticks, closed.bytes,
-                 closed.lost > 0 ? fmt::format(", {} RECORDS LOST", closed.lost) : "");
-      fmt::print("What happened: gyrax logbook {}\n", path_);
-    }
+    reporter_->logbook(path_, closed);
     if (!closed.trouble.empty()) complain(fmt::format("the logbook's disk: {}", closed.trouble));
     return closed.trouble.empty() ? Exit::done : world_failed;
-  }
-
-  static void print_lateness(const Lateness& late) {
-    for (std::size_t i = 0; i < late.counts.size(); ++i) {
-      if (late.counts[i] == 0) continue;
-      const bool last = i == Lateness::bounds_us.size();
-      const double share = static_cast<double>(late.counts[i]) / static_cast<double>(late.ticks);
-      std::string bar;
-      for (int n = 0; n < std::lround(share * 40); ++n) bar += "█";
-      const auto bound_us = Lateness::bounds_us[last ? i - 1 : i];
-      fmt::print("  late by {} {:>6} µs {:>8} ticks  {}\n", last ? "≥" : "<", bound_us, late.counts[i], bar);
-    }
   }
 
   const LiveOptions& options_;
@@ -399,11 +331,12 @@ class Live {
   BootClock clock_;
   bool screen_ = false, done_ = false, recording_ = false;
   std::unique_ptr<LiveHandsets> handsets_;
-  std::unique_ptr<SimulatedLinks> links_;
+  std::unique_ptr<RigLinks> links_;
   std::unique_ptr<LiveHandsets> beside_;  // real ones, while a recording plays
   std::unique_ptr<Hands> real_hands_, hands_;
   SupervisedHands* supervised_ = nullptr;  // hands_, where it is that
   bool told_stop_ = false;
+  std::unique_ptr<Reporter> reporter_;
   std::unique_ptr<LogbookWriter> log_;
   std::unique_ptr<Runner> runner_;
   std::unique_ptr<Terminal> terminal_;

@@ -113,7 +113,7 @@ Piece doing(const Rig& rig, const AxisView& axis) {
   return {fmt::format("blocked: {}", name), why.asked ? Style::bad : Style::dim};
 }
 
-bool is_key(const ControlName& control) { return control.shape == ControlShape::key; }
+bool is_key(const ControlName& control) { return control.kind == ControlKind::key; }
 
 class Composer {
  public:
@@ -342,9 +342,9 @@ class Composer {
     ControlName made;
     made.name = scene_.rig->slots[slot].name;
     const ControlKind kind = setup.calibration.kind();
-    made.shape = kind == ControlKind::key       ? ControlShape::key
-                 : kind == ControlKind::centred ? ControlShape::centred
-                                                : ControlShape::one_sided;
+    made.kind = kind == ControlKind::key       ? ControlKind::key
+                : kind == ControlKind::centred ? ControlKind::centred
+                                               : ControlKind::one_sided;
     return made;
   }
 
@@ -356,7 +356,7 @@ class Composer {
   }
 
   static double sample_value(const Sample& sample, const ControlName& name) {
-    return name.shape == ControlShape::key ? (sample.pressed ? 1 : 0) : sample.value;
+    return name.kind == ControlKind::key ? (sample.pressed ? 1 : 0) : sample.value;
   }
 
   static Line cell_of(const ControlName& name, const std::string& code, bool known, const std::string& raw,
@@ -366,17 +366,17 @@ class Composer {
       line.push_back({padded("not moved yet", cell - 28), Style::dim});
       return line;
     }
-    if (name.shape == ControlShape::key) {
+    if (name.kind == ControlKind::key) {
       line.push_back({padded(value != 0 ? "■ down" : "·", cell - 28), value != 0 ? Style::good : Style::dim});
       return line;
     }
-    if (name.shape == ControlShape::counts) {
+    if (name.kind == ControlKind::counts) {
       line.push_back({padded(fmt::format("{} counts", raw), cell - 28)});
       return line;
     }
     line.push_back({fmt::format("{:>6}{:>7.3f} ", raw, tidy(value))});
     line.push_back(
-        {padded(bar(value, name.shape == ControlShape::centred), bar_width), value != 0 ? Style::good : Style::dim});
+        {padded(bar(value, name.kind == ControlKind::centred), bar_width), value != 0 ? Style::good : Style::dim});
     return line;
   }
 
@@ -446,8 +446,8 @@ std::size_t width_of(const std::string& text) {
 }
 
 double value_of(const SeenControl& control) {
-  const ControlShape shape = all_controls()[index(control.control)].shape;
-  if (shape == ControlShape::key || shape == ControlShape::counts) return control.raw;
+  const ControlKind kind = all_controls()[index(control.control)].kind;
+  if (kind == ControlKind::key || kind == ControlKind::counts) return control.raw;
   return control.calibration.normalise(control.raw);
 }
 

@@ -213,10 +213,10 @@ class Writer {
           "shoulder.left", "shoulder.right", "menu.left",     "menu.right",    "menu.centre",  "thumb.left",
           "thumb.right",   "key.kp0",        "key.kp1",       "key.kp2",       "key.kp3",      "key.kp4"}) {
       const ControlName* control = find_control(name);
-      const Kind kind = control->shape == ControlShape::key       ? Kind::key
-                        : control->shape == ControlShape::counts  ? Kind::dial
-                        : control->shape == ControlShape::centred ? Kind::stick
-                                                                  : Kind::lever;
+      const Kind kind = control->kind == ControlKind::key       ? Kind::key
+                        : control->kind == ControlKind::counts  ? Kind::dial
+                        : control->kind == ControlKind::centred ? Kind::stick
+                                                                : Kind::lever;
       h.controls.push_back(
           {name, static_cast<std::uint16_t>(control->id), kind, kind == Kind::key && random_.chance(0.05) ? 0.008 : 0});
     }

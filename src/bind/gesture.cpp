@@ -110,7 +110,7 @@ std::span<const Gestures::Outcome> Gestures::pass(Time now) noexcept {
     next_ = keys_[next].turns_at;
     if (first == keys_.size()) break;
     const Key& key = keys_[first];
-    const SlotId slot{static_cast<std::uint16_t>(first)};
+    const SlotId slot = id_at<SlotId>(first);
     if (key.stage == Stage::tapped) {
       decide(slot, key.rivals.tap ? Gesture::tap : Gesture::press, key.turns_at, true, Stage::idle);
     } else {

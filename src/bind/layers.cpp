@@ -1,5 +1,7 @@
 #include <gyrax/bind/layers.hpp>
 
+#include "../base/size.hpp"
+
 namespace gyrax {
 
 Layers::Layers(std::span<const LayerSetup> layers, std::span<const BindingSetup> bindings, std::size_t slots)
@@ -14,9 +16,9 @@ Layers::Layers(std::span<const LayerSetup> layers, std::span<const BindingSetup>
 
 bool Layers::press(const Change& change, const Signal& signal) noexcept {
   const ControlSetup& control = signal.setup(change.slot);
-  const double value = signal.sample(change.slot).value, size = value < 0 ? -value : value;
+  const double deflection = size(signal.sample(change.slot).value);
   std::uint8_t& was = deflected_[index(change.slot)];
-  const bool is = was != 0 && !change.first ? size >= control.release_below : size >= control.press_at;
+  const bool is = was != 0 && !change.first ? deflection >= control.release_below : deflection >= control.press_at;
   // The first word of a control tells where it is, not that it was brought there just now.
   const bool edge = !change.first && is != (was != 0);
   was = is ? 1 : 0;

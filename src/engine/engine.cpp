@@ -6,6 +6,8 @@
 #include "tell.hpp"
 #include "zones.hpp"
 
+#include <cassert>
+
 namespace gyrax {
 namespace detail {
 namespace {
@@ -150,6 +152,8 @@ Engine::Engine(const Setup& setup) : parts_(setup) { detail::keep_overrides(part
 
 void Engine::tick(const TickInput& in, TickOutput& out) noexcept {
   using namespace detail;
+  assert(out.commands.size() == parts_.axes.size() && out.why.size() == parts_.axes.size());
+  assert(out.switches.size() == parts_.switches.size());
   begin(parts_, in.now, out.events);
   take_reports(parts_, in.reports);
   if (in.end) end_program(parts_);

@@ -20,13 +20,7 @@ const char* name_of(ReportHabit habit) {
   return habit == ReportHabit::on_change ? "on change" : habit == ReportHabit::steadily ? "steadily" : "unknown";
 }
 
-std::optional<MeasuredControl> read_control(Table& table, const std::string& name) {
-  MeasuredControl m;
-  m.name = name;
-  const ControlName* control = find_control(name);
-  if (control == nullptr)
-    table.problem(Code::unknown_control, "", fmt::format("there is no control '{}'", name),
-                  "a control's name, in quotes here", nearest_control(name));
+void read_code(Table& table, MeasuredControl& m) {
   const auto word = table.text("code");
   if (!word) {
     if (!table.has("code")) table.missing("code", "the kernel's name of its code, as \"ABS_X\"");
@@ -36,22 +30,38 @@ std::optional<MeasuredControl> read_control(Table& table, const std::string& nam
     table.problem(Code::bad_choice, "code", fmt::format("the kernel has no code '{}'", *word),
                   "as \"ABS_X\", \"BTN_SOUTH\", \"KEY_KP4\"");
   }
+}
+
+/// The ends of a control that has some; those that it has go together.
+void read_ends(Table& table, const ControlName* control, MeasuredControl& m) {
   const auto low = table.whole("minimum", raw), centre = table.whole("centre", raw), high = table.whole("maximum", raw);
   m.has_ends = low || centre || high;
   m.minimum = static_cast<std::int32_t>(low.value_or(0));
   m.centre = static_cast<std::int32_t>(centre.value_or(low.value_or(0)));
   m.maximum = static_cast<std::int32_t>(high.value_or(0));
   m.reversed = table.flag("reversed").value_or(false);
-  const bool centred = control != nullptr && control->shape == ControlShape::centred;
-  const bool takes_ends = centred || (control != nullptr && control->shape == ControlShape::one_sided);
+  const bool centred = control != nullptr && control->kind == ControlKind::centred;
+  const bool takes_ends = centred || (control != nullptr && control->kind == ControlKind::one_sided);
   const bool fits =
       low && high && (centred ? centre && m.minimum < m.centre && m.centre < m.maximum : m.minimum < m.maximum);
   if (control != nullptr && m.has_ends && !(takes_ends && fits))
-    table.problem(Code::calibration, "",
-                  takes_ends ? "minimum, centre and maximum do not go together" : fmt::format("'{}' has no ends", name),
-                  !takes_ends ? "leave them out"
-                  : centred   ? "all three, minimum < centre < maximum"
-                              : "minimum < maximum");
+    table.problem(
+        Code::calibration, "",
+        takes_ends ? "minimum, centre and maximum do not go together" : fmt::format("'{}' has no ends", m.name),
+        !takes_ends ? "leave them out"
+        : centred   ? "all three, minimum < centre < maximum"
+                    : "minimum < maximum");
+}
+
+std::optional<MeasuredControl> read_control(Table& table, const std::string& name) {
+  MeasuredControl m;
+  m.name = name;
+  const ControlName* control = find_control(name);
+  if (control == nullptr)
+    table.problem(Code::unknown_control, "", fmt::format("there is no control '{}'", name),
+                  "a control's name, in quotes here", nearest_control(name));
+  read_code(table, m);
+  read_ends(table, control, m);
   m.dead_zone = table.number("dead_zone", share, 0) / 100;
   m.hysteresis = table.number("hysteresis", share, 0) / 100;
   if (m.hysteresis > m.dead_zone)
@@ -63,6 +73,21 @@ std::optional<MeasuredControl> read_control(Table& table, const std::string& nam
   if (table.has("wrong")) m.wrong = table.texts("wrong");
   table.refuse_the_rest();
   return control == nullptr ? std::nullopt : std::optional(m);
+}
+
+void read_device(Table& device, DeviceCalibration& made) {
+  for (const auto& [key, field] : {std::pair{"id", &made.id}, {"name", &made.name}}) {
+    *field = device.text(key).value_or("");
+    if (!device.has(key)) device.missing(key, "of the device that was measured, as `gyrax handsets` tells it");
+  }
+  made.unique = device.text("unique").value_or("");
+  const std::string habit = device.choice("reports", {"unknown", "on change", "steadily"}).value_or("unknown");
+  made.habit = habit == "steadily"    ? ReportHabit::steadily
+               : habit == "on change" ? ReportHabit::on_change
+                                      : ReportHabit::unknown;
+  made.rate_hz = device.number("rate_hz", {0, 1e6, false, "Hz"}, 0);
+  made.max_silence_s = device.number("max_silence_ms", {0, 1e9, false, "ms"}, 0) / 1e3;
+  device.refuse_the_rest();
 }
 
 std::string quoted(const std::string& text) {
@@ -95,18 +120,7 @@ DeviceCalibration parse_calibration(std::string_view text, const std::string& fi
     root.problem(Code::version_newer, "gyrax_calibration", fmt::format("this calibration is of version {}", *version),
                  fmt::format("this program reads versions up to {}; take a newer one", calibration_version));
   if (auto device = root.table("device")) {
-    for (const auto& [key, field] : {std::pair{"id", &made.id}, {"name", &made.name}}) {
-      *field = device->text(key).value_or("");
-      if (!device->has(key)) device->missing(key, "of the device that was measured, as `gyrax handsets` tells it");
-    }
-    made.unique = device->text("unique").value_or("");
-    const std::string habit = device->choice("reports", {"unknown", "on change", "steadily"}).value_or("unknown");
-    made.habit = habit == "steadily"    ? ReportHabit::steadily
-                 : habit == "on change" ? ReportHabit::on_change
-                                        : ReportHabit::unknown;
-    made.rate_hz = device->number("rate_hz", {0, 1e6, false, "Hz"}, 0);
-    made.max_silence_s = device->number("max_silence_ms", {0, 1e9, false, "ms"}, 0) / 1e3;
-    device->refuse_the_rest();
+    read_device(*device, made);
   } else if (!root.has("device")) {
     root.missing("device", "a table [device] with id and name");
   }
@@ -152,7 +166,7 @@ std::string write_calibration(const DeviceCalibration& c) {
     fmt::format_to(out, "\n[control.\"{}\"]\ncode = \"{}\"\n", m.name, kernel_code(code));
     if (m.has_ends) {
       fmt::format_to(out, "minimum = {}\n", m.minimum);
-      if (control != nullptr && control->shape == ControlShape::centred) fmt::format_to(out, "centre = {}\n", m.centre);
+      if (control != nullptr && control->kind == ControlKind::centred) fmt::format_to(out, "centre = {}\n", m.centre);
       fmt::format_to(out, "maximum = {}\nreversed = {}\ndead_zone = {:g}\nhysteresis = {:g}\nnoise = {}\n", m.maximum,
                      m.reversed, m.dead_zone * 100, m.hysteresis * 100, m.noise);
       if (m.rests_from_below) fmt::format_to(out, "rests_from_below = {}\n", *m.rests_from_below);

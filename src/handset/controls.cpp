@@ -13,16 +13,16 @@ namespace {
 
 struct Row {
   const char* name;
-  ControlShape shape;
+  ControlKind kind;
   std::uint16_t type, code;
   int hat_side = 0;
   bool reversed = false;
 };
 
-constexpr auto key = ControlShape::key;
-constexpr auto centred = ControlShape::centred;
-constexpr auto one_sided = ControlShape::one_sided;
-constexpr auto counts = ControlShape::counts;
+constexpr auto key = ControlKind::key;
+constexpr auto centred = ControlKind::centred;
+constexpr auto one_sided = ControlKind::one_sided;
+constexpr auto counts = ControlKind::counts;
 
 /// No type of the kernel's: a tilt sensor sends its accelerations with the codes of a stick.
 constexpr std::uint16_t acceleration = EV_CNT;
@@ -112,7 +112,7 @@ std::uint64_t code_key(std::uint16_t type, std::uint16_t code, int side) {
 class Table {
  public:
   Table() {
-    for (const Row& row : rows) add({row.name, row.shape, row.type, row.code, row.hat_side, row.reversed, {}});
+    for (const Row& row : rows) add({row.name, row.kind, row.type, row.code, row.hat_side, row.reversed, {}});
     add_run("key.f{}", 1, 10, KEY_F1);
     add_run("key.{}", 1, 9, KEY_1);
     add_run("button.{}", 0, 9, BTN_0);

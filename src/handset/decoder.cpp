@@ -18,7 +18,7 @@ bool is_hat(const InputEvent& event) {
 EventDecoder::EventDecoder(HandsetId handset, const Device& device) : handset_(handset), device_(device), hats_(2) {
   for (const std::uint16_t code : device.keys)
     if (const ControlName* control = control_on(device, EV_KEY, code);
-        control != nullptr && control->shape == ControlShape::key)
+        control != nullptr && control->kind == ControlKind::key)
       keys_.push_back(control->id);
   for (const std::uint16_t code : {std::uint16_t{ABS_HAT0X}, std::uint16_t{ABS_HAT0Y}})
     for (const int side : {-1, 1})

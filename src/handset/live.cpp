@@ -335,7 +335,7 @@ class LiveHandsets::Work {
       any = push(seat, item, must) || any;
       for (SeenControl& control : seen.controls) {
         if (control.control != reading.control) continue;
-        const bool counts = all_controls()[index(control.control)].shape == ControlShape::counts;
+        const bool counts = all_controls()[index(control.control)].kind == ControlKind::counts;
         control.raw = counts ? control.raw + reading.raw : reading.raw;
         control.known = true;
       }

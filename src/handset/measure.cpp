@@ -138,22 +138,13 @@ class Measuring {
 
   void measure(const ControlName& control) {
     accelerates_ = control.name.starts_with("accel.");
-    const bool centred = control.shape == ControlShape::centred;
+    const bool centred = control.kind == ControlKind::centred;
     const double said = static_cast<double>(said_.maximum) - said_.minimum;
     out_.reversed = control.reversed;
-    if (series_.at.empty() || series_.range() < 0.02 * said) {
-      if (series_.at.empty()) {
-        tell("it never moved: what the kernel holds for it is a placeholder until it does");
-      } else {
-        tell("it hardly moved");
-      }
-      return;
-    }
+    if (series_.at.empty()) return tell("it never moved: what the kernel holds for it is a placeholder until it does");
+    if (series_.range() < 0.02 * said) return tell("it hardly moved");
     const std::vector<Stand> stands = stands_of(series_, end_s_);
-    if (stands.empty()) {
-      tell("it never stood still");
-      return;
-    }
+    if (stands.empty()) return tell("it never stood still");
     const double range = series_.range(), home = home_of(stands, range);
     const auto near_home = [&](const Stand& s) { return std::abs(s.middle() - home) < excursion_share * range; };
     out_.has_ends = true;
@@ -162,21 +153,8 @@ class Measuring {
     rests(stands, near_home, home);
     const double share = (home - said_.minimum) / said;
     const bool in_the_middle = accelerates_ || (share > 0.2 && share < 0.8);
-    if (centred != in_the_middle) {
-      const std::string code = kernel_code(control);
-      tell(centred ? fmt::format("it rests at one end: a knob, a trigger or a throttle, whatever its code says; "
-                                 "measure it as one: --name {}=knob.1",
-                                 code)
-                   : fmt::format("it rests in the middle: a stick, whatever its code says; measure it as one: --name "
-                                 "{}=stick.right.x",
-                                 code));
-      out_.has_ends = false;
-      return;
-    }
-    if (accelerates_) {
-      gravity();
-      return;
-    }
+    if (centred != in_the_middle) return give_up(told_otherwise(control, centred));
+    if (accelerates_) return gravity();
     if (places_ <= 3) tell("it knows three places only: a stick with contacts; nothing is between rest and full speed");
     if (series_.jumps > 0)
       tell(fmt::format("it jumped away and back {} time{}: a worn track or a loose wire", series_.jumps,
@@ -188,17 +166,27 @@ class Measuring {
     if (stays && centred)
       tell(
           fmt::format("it did not come back: it ended at {}, and was at {:.0f} at first", series_.at.back().raw, home));
-    if (centred && (home - series_.low < 0.1 * said || series_.high - home < 0.1 * said)) {
-      tell("it was moved to one side only: of the other nothing is known");
-      out_.has_ends = false;
-      return;
-    }
+    if (centred && (home - series_.low < 0.1 * said || series_.high - home < 0.1 * said))
+      return give_up("it was moved to one side only: of the other nothing is known");
     direct(home, control);
     propose(centred, stays && !centred);
   }
 
  private:
   void tell(std::string what) { out_.wrong.push_back(std::move(what)); }
+  void give_up(std::string why) {
+    tell(std::move(why));
+    out_.has_ends = false;
+  }
+  static std::string told_otherwise(const ControlName& control, bool centred) {
+    return fmt::format(
+        fmt::runtime(centred
+                         ? "it rests at one end: a knob, a trigger or a throttle, whatever its code says; measure it "
+                           "as one: --name {}=knob.1"
+                         : "it rests in the middle: a stick, whatever its code says; measure it as one: --name "
+                           "{}=stick.right.x"),
+        kernel_code(control));
+  }
 
   /// Noise at rest, and where it comes back to from either side.
   template <class Near>
@@ -230,10 +218,10 @@ class Measuring {
     for (const At& at : series_.at) {
       const double off = at.raw - home;
       if (std::abs(off) < excursion_share * series_.range()) continue;
-      if (control.shape == ControlShape::centred) out_.reversed = off < 0;
+      if (control.kind == ControlKind::centred) out_.reversed = off < 0;
       break;
     }
-    if (control.shape == ControlShape::one_sided)
+    if (control.kind == ControlKind::one_sided)
       out_.reversed = home > (static_cast<double>(series_.low) + series_.high) / 2;
   }
 
@@ -337,23 +325,6 @@ void measure_key(MeasuredControl& out, const std::vector<At>& all) {
   out.wrong.emplace_back("it bounces: what follows a press or a release too fast for fingers is left out");
 }
 
-/// "a, b, c" on lines of 100 columns.
-std::string wrapped(const std::string& names) {
-  constexpr std::size_t columns = 100;
-  std::string text, line = " ";
-  for (std::size_t from = 0; from < names.size();) {
-    const std::size_t end = std::min(names.find(", ", from), names.size());
-    const std::size_t comma = end < names.size() ? 1 : 0;
-    if (line.size() + 1 + end - from + comma > columns) {
-      text.append(line).append(1, '\n');
-      line.assign(1, ' ');
-    }
-    line.append(1, ' ').append(names, from, end - from + comma);
-    from = end + 2;
-  }
-  return text.append(line).append(1, '\n');
-}
-
 }  // namespace
 
 namespace {
@@ -391,7 +362,7 @@ DeviceCalibration measure(const Track& track, double length_s) {
   measure_habit(out, track, axes);
   for (const auto& [code, range] : device.absolute) {
     const ControlName* control = control_on(device, EV_ABS, code);
-    if (control == nullptr || control->shape == ControlShape::key) continue;
+    if (control == nullptr || control->kind == ControlKind::key) continue;
     MeasuredControl& m = out.controls.emplace_back();
     m.name = control->name;
     m.code = {EV_ABS, code};
@@ -407,84 +378,6 @@ DeviceCalibration measure(const Track& track, double length_s) {
   }
   debounce_all(out);
   return out;
-}
-
-std::string measured_text(const DeviceCalibration& c) {
-  std::string text;
-  const auto out = std::back_inserter(text);
-  fmt::format_to(out, "{} ({}{})\n", c.name, c.id, c.unique.empty() ? "" : ", unique id " + c.unique);
-  if (c.habit != ReportHabit::unknown)
-    fmt::format_to(
-        out, "Reports {}, at {:.0f} Hz while something moves; longest silence while held off its rest {:.0f} ms\n",
-        c.habit == ReportHabit::steadily ? "steadily" : "on change", c.rate_hz, c.max_silence_s * 1e3);
-  fmt::format_to(out, "\n{:<16}{:>21}{:>9}{:>7}{:>17}{:>11}{:>12}\n", "Control", "from … to", "rest", "noise",
-                 "back from − / +", "dead zone", "hysteresis");
-  std::size_t good_keys = 0, bouncing = 0;
-  double debounce_s = 0;
-  const auto rest = [](const std::optional<std::int32_t>& at) {
-    return at ? fmt::format("{}", *at) : std::string("?");
-  };
-  for (const MeasuredControl& m : c.controls) {
-    if (m.has_ends)
-      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.0f} %{:>10.1f} %{}\n", m.name,
-                     fmt::format("{} … {}", m.minimum, m.maximum), m.centre, m.noise,
-                     rest(m.rests_from_below) + " / " + rest(m.rests_from_above), m.dead_zone * 100, m.hysteresis * 100,
-                     m.reversed ? "  reversed" : "");
-    else if (m.code.first == EV_KEY && m.debounce_s > 0)
-      ++bouncing, debounce_s = std::max(debounce_s, m.debounce_s);
-    else if (m.code.first == EV_KEY && m.wrong.empty())
-      ++good_keys;
-    else if (m.code.first == EV_ABS)
-      fmt::format_to(out, "{:<16}{:>21}\n", m.name, "not measured");
-  }
-  if (good_keys > 0) fmt::format_to(out, "{} key{} pressed, and come up again\n", good_keys, good_keys == 1 ? "" : "s");
-  if (bouncing > 0)
-    fmt::format_to(out, "{} key{} to be debounced, by {:.0f} ms at most\n", bouncing, bouncing == 1 ? "" : "s",
-                   debounce_s * 1e3);
-  std::vector<std::pair<std::string, std::string>> told;  // what, and of which controls
-  for (const MeasuredControl& m : c.controls)
-    for (const std::string& wrong : m.wrong) {
-      const auto same = std::find_if(told.begin(), told.end(), [&](const auto& one) { return one.first == wrong; });
-      if (same == told.end())
-        told.emplace_back(wrong, m.name);
-      else
-        same->second += ", " + m.name;
-    }
-  if (!told.empty()) fmt::format_to(out, "\nWhat is wrong\n");
-  for (const auto& [what, names] : told) fmt::format_to(out, "{}      {}\n", wrapped(names), what);
-  if (told.empty()) fmt::format_to(out, "\nNothing is wrong with it.\n");
-  return text;
-}
-
-std::string measured_json(const DeviceCalibration& c) {
-  using Json = nlohmann::ordered_json;
-  Json all{{"id", c.id},
-           {"name", c.name},
-           {"unique", c.unique},
-           {"reports", c.habit == ReportHabit::steadily    ? "steadily"
-                       : c.habit == ReportHabit::on_change ? "on change"
-                                                           : "unknown"},
-           {"rate_hz", c.rate_hz},
-           {"max_silence_s", c.max_silence_s},
-           {"controls", Json::array()}};
-  for (const MeasuredControl& m : c.controls) {
-    Json one{{"control", m.name}};
-    if (m.has_ends) {
-      one.update({{"minimum", m.minimum},
-                  {"centre", m.centre},
-                  {"maximum", m.maximum},
-                  {"reversed", m.reversed},
-                  {"dead_zone_percent", m.dead_zone * 100},
-                  {"hysteresis_percent", m.hysteresis * 100},
-                  {"noise", m.noise}});
-      if (m.rests_from_below) one["rests_from_below"] = *m.rests_from_below;
-      if (m.rests_from_above) one["rests_from_above"] = *m.rests_from_above;
-    }
-    if (m.debounce_s > 0) one["debounce_ms"] = m.debounce_s * 1e3;
-    one["wrong"] = m.wrong;
-    all["controls"].push_back(one);
-  }
-  return all.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 }  // namespace gyrax

@@ -57,7 +57,7 @@ void Recorder::plugged(std::size_t seat, const SeenHandset& seen, Time at) {
   bool any = false;
   for (const SeenControl& control : seen.controls) {
     const ControlName& name = all_controls()[index(control.control)];
-    if (!control.known || (name.shape != ControlShape::centred && name.shape != ControlShape::one_sided)) continue;
+    if (!control.known || (name.kind != ControlKind::centred && name.kind != ControlKind::one_sided)) continue;
     handset.track.events.push_back({in_us(since), name.type, name.code, control.raw});
     any = true;
   }

@@ -42,10 +42,10 @@ std::string differs(const SeatWish::Calibrated& calibrated, const Device& device
 }
 
 Calibration usual_calibration(const ControlName& control) {
-  if (control.shape == ControlShape::centred)
+  if (control.kind == ControlKind::centred)
     return *Calibration::make(ControlKind::centred, -32768, 0, 32767, control.reversed);
-  if (control.shape == ControlShape::counts) return Calibration::counts(control.reversed);
-  if (control.shape == ControlShape::one_sided)
+  if (control.kind == ControlKind::counts) return Calibration::counts(control.reversed);
+  if (control.kind == ControlKind::one_sided)
     return *Calibration::make(ControlKind::one_sided, 0, 0, 255, control.reversed);
   return Calibration::key();
 }

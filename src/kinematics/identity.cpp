@@ -1,5 +1,7 @@
 #include <gyrax/kinematics/identity.hpp>
 
+#include "../base/size.hpp"
+
 #include <cmath>
 
 namespace gyrax {
@@ -8,9 +10,9 @@ double identity_share(std::span<const double> asked, std::span<const double> joi
                       std::span<double> joint) noexcept {
   double share = 1, squares = 0;
   for (std::size_t i = 0; i < asked.size(); ++i) {
-    const double size = asked[i] < 0 ? -asked[i] : asked[i];
-    squares += size * size;
-    if (size * share > joint_limit[i]) share = joint_limit[i] / size;
+    const double speed = size(asked[i]);
+    squares += speed * speed;
+    if (speed * share > joint_limit[i]) share = joint_limit[i] / speed;
   }
   const double path = std::sqrt(squares);
   if (path * share > path_limit) share = path_limit / path;

@@ -1,6 +1,10 @@
 #include <gyrax/live/hands.hpp>
 
+#include <sys/epoll.h>
+#include <unistd.h>
+#include <cerrno>
 #include <cmath>
+#include <system_error>
 
 namespace gyrax {
 
@@ -11,6 +15,46 @@ bool PlayedHands::next(HandsetItem& item, Time now) noexcept {
   item.reading = arrived_.front();
   arrived_ = arrived_.subspan(1);
   return true;
+}
+
+SeveralHands::SeveralHands(std::vector<Hands*> sources) : wake_(::epoll_create1(EPOLL_CLOEXEC)) {
+  if (wake_ < 0) throw std::system_error(errno, std::generic_category(), "cannot wait for several sources of readings");
+  for (Hands* const hands : sources) {
+    sources_.push_back({hands, {}});
+    epoll_event wanted{.events = EPOLLIN, .data = {}};
+    if (hands->wake_descriptor() >= 0) ::epoll_ctl(wake_, EPOLL_CTL_ADD, hands->wake_descriptor(), &wanted);
+  }
+}
+
+SeveralHands::~SeveralHands() { ::close(wake_); }
+
+bool SeveralHands::next(HandsetItem& item, Time now) noexcept {
+  Source* first = nullptr;
+  for (Source& source : sources_) {
+    if (HandsetItem next; !source.next && source.hands->next(next, now)) source.next = next;
+    if (!source.next) continue;
+    // What is no reading goes before those that follow it.
+    const auto arrival = [](const Source& s) {
+      return s.next->kind == HandsetItem::Kind::reading ? s.next->reading.arrival : Time{};
+    };
+    if (first == nullptr || arrival(source) < arrival(*first)) first = &source;
+  }
+  if (first == nullptr) return false;
+  item = *first->next;
+  first->next.reset();
+  return true;
+}
+
+void SeveralHands::sign(HandsetId handset, Sign sign) noexcept {
+  for (const Source& source : sources_) source.hands->sign(handset, sign);
+}
+
+void SeveralHands::grab_keypads(bool mine) noexcept {
+  for (const Source& source : sources_) source.hands->grab_keypads(mine);
+}
+
+void SeveralHands::clear_wake() noexcept {
+  for (const Source& source : sources_) source.hands->clear_wake();
 }
 
 SupervisedHands::SupervisedHands(const Session& session, const Rig& rig, Hands& real)

@@ -18,6 +18,33 @@ std::string override_name(const Rig& rig, OverrideId override) {
   return name;
 }
 
+/// One column of each axis: what it is called and what stands in it. A new one is a line of `columns`.
+struct Column {
+  std::string (*name)(const AxisInfo& axis);  // behind the axis's name
+  std::string (*cell)(const AxisSample& sample);
+};
+
+std::string shortest(double value) { return fmt::format("{}", value); }
+/// The axis's unit; of a motor, percent of full power and what comes of that in time.
+std::string unit(const AxisInfo& axis) { return axis.motor ? "percent_s" : axis.unit; }
+std::string speed_unit(const AxisInfo& axis) { return axis.motor ? "percent" : axis.unit + "_s"; }
+
+const Column columns[] = {
+    {[](const AxisInfo&) { return std::string("asked"); }, [](const AxisSample& s) { return shortest(s.asked); }},
+    {[](const AxisInfo& a) { return "p_" + unit(a); }, [](const AxisSample& s) { return shortest(s.position); }},
+    {[](const AxisInfo& a) { return "v_" + speed_unit(a); }, [](const AxisSample& s) { return shortest(s.speed); }},
+    {[](const AxisInfo& a) { return "a_" + speed_unit(a) + (a.motor ? "_s" : "2"); },
+     [](const AxisSample& s) { return shortest(s.accel); }},
+    {[](const AxisInfo& a) { return "machine_" + unit(a); },
+     [](const AxisSample& s) { return shortest(s.real_position); }},
+    {[](const AxisInfo&) { return std::string("blocked"); },
+     [](const AxisSample& s) {
+       const Interlock blocked = s.why.blocked.what;
+       const bool silent = blocked == Interlock::none || blocked == Interlock::unasked;
+       return std::string(silent ? "" : about(blocked).name);
+     }},
+};
+
 }  // namespace
 
 std::string to_csv(const Rig& rig, const Rehearsal& done) {
@@ -27,9 +54,7 @@ std::string to_csv(const Rig& rig, const Rehearsal& done) {
   for (std::size_t r = 0; r < trace.overrides.size(); ++r)
     csv += fmt::format(",{}_percent", override_name(rig, id_at<OverrideId>(r)));
   for (const AxisInfo& axis : rig.axes)
-    csv += fmt::format(",{0}_asked,{0}_p_{1},{0}_v_{2},{0}_a_{2}{3},{0}_machine_{1},{0}_blocked", axis.name,
-                       axis.motor ? "percent_s" : axis.unit, axis.motor ? "percent" : axis.unit + "_s",
-                       axis.motor ? "_s" : "2");
+    for (const Column& column : columns) csv += fmt::format(",{}_{}", axis.name, column.name(axis));
   for (const std::string& name : rig.switches) csv += "," + name;
   csv += '\n';
   csv.reserve(csv.size() + trace.ticks * (16 + 64 * trace.axes.size()));
@@ -38,12 +63,11 @@ std::string to_csv(const Rig& rig, const Rehearsal& done) {
     fmt::format_to(out, "{}", to_seconds(trace.at(t)));
     for (const auto& zone : trace.zones) fmt::format_to(out, ",{}", name_of(zone[t]));
     for (const auto& override : trace.overrides) fmt::format_to(out, ",{}", override[t]);
-    for (const AxisTrace& a : trace.axes) {
-      const Interlock blocked = a[t].why.blocked.what;
-      const bool silent = blocked == Interlock::none || blocked == Interlock::unasked;
-      fmt::format_to(out, ",{},{},{},{},{},{}", a[t].asked, a[t].position, a[t].speed, a[t].accel, a[t].real_position,
-                     silent ? "" : about(blocked).name);
-    }
+    for (const AxisTrace& axis : trace.axes)
+      for (const Column& column : columns) {
+        csv += ',';
+        csv += column.cell(axis[t]);
+      }
     for (const auto& one : trace.switches) fmt::format_to(out, ",{}", one[t]);
     csv += '\n';
   }

@@ -63,6 +63,28 @@ void list(std::string& out, const char* key, const Rows& rows, Write write) {
   if (any) out += ']';
 }
 
+constexpr const char* results[] = {"done", "refused", "timed_out"};
+
+/// What a report says besides its axes, where it says anything.
+void append_rest(std::string& out, const LinkReport& r, Time now) {
+  if (!r.far_clock && r.faults == 0 && r.inputs.empty() && r.actions.empty()) return;
+  const auto to = std::back_inserter(out);
+  out += ",{";
+  if (r.far_clock) fmt::format_to(to, "\"clock\":{},", (*r.far_clock - now).count());
+  fmt::format_to(to, "\"faults\":{}", r.faults);
+  list(out, "inputs", r.inputs, [&](const InputReport& input) {
+    fmt::format_to(to, "[{},", index(input.input));
+    append(out, input.value);
+    fmt::format_to(to, ",{}]", input.fresh ? 1 : 0);
+    return true;
+  });
+  list(out, "actions", r.actions, [&](const ActionReport& action) {
+    fmt::format_to(to, "[{},\"{}\"]", index(action.action), results[static_cast<std::size_t>(action.result)]);
+    return true;
+  });
+  out += '}';
+}
+
 }  // namespace
 
 TickLines::TickLines(const Rig& rig) : told_(rig.axes.size()), switched_(rig.switches.size()) {}
@@ -93,7 +115,23 @@ void TickLines::reports(const TickRecord& tick) {
       append(line_, axis.speed);
       line_ += ']';
     }
-    line_ += "]]";
+    line_ += ']';
+    append_rest(line_, r, tick.now);
+    line_ += ']';
+    return true;
+  });
+}
+
+void TickLines::program(const TickRecord& tick) {
+  list(line_, "p", tick.program, [&](const ProgramRequest& r) {
+    fmt::format_to(std::back_inserter(line_), "[{},", index(r.coordinate));
+    if (r.kind == ProgramRequest::Kind::go) {
+      fmt::format_to(std::back_inserter(line_), "\"go\",{}]", r.goal);
+    } else {
+      line_ += "\"jog\",";
+      append(line_, r.velocity);
+      line_ += ']';
+    }
     return true;
   });
 }
@@ -143,6 +181,7 @@ const std::string& TickLines::line(const TickRecord& tick) {
   fmt::format_to(std::back_inserter(line_), "{{\"t\":{}", tick.now.time_since_epoch().count());
   readings(tick);
   reports(tick);
+  program(tick);
   if (tick.end) line_ += ",\"end\":1";
   commands(tick);
   events(tick);

@@ -20,6 +20,7 @@ class TickLines {
  private:
   void readings(const TickRecord& tick);
   void reports(const TickRecord& tick);
+  void program(const TickRecord& tick);
   void commands(const TickRecord& tick);
   void events(const TickRecord& tick);
 

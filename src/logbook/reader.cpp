@@ -230,11 +230,17 @@ class LogbookReader::Work {
     record.end = json.contains("end");
     record.readings.clear();
     record.reports.clear();
+    record.program.clear();
+    if (const auto list = json.find("p"); list != json.end())
+      for (const Json& one : *list) record.program.push_back(read_program(row(one, 3)));
     if (const auto list = json.find("r"); list != json.end())
       for (const Json& one : *list) record.readings.push_back(read_reading(row(one, 6), record.now));
     const auto reports = json.find("m");
     if (reports == json.end()) return;
-    record.report_axes.resize(std::max(record.report_axes.size(), reports->size()));
+    const std::size_t rows = std::max(record.report_axes.size(), reports->size());
+    record.report_axes.resize(rows);
+    record.report_inputs.resize(rows);
+    record.report_actions.resize(rows);
     for (const Json& one : *reports) read_report(row(one, 5), record);
   }
 
@@ -253,6 +259,42 @@ class LogbookReader::Work {
     return reading;
   }
 
+  static ProgramRequest read_program(const Json& r) {
+    ProgramRequest request;
+    request.coordinate = id_at<CoordinateId>(static_cast<std::size_t>(whole(r[0], 0, max_axes - 1)));
+    const std::string kind = text(r[1]);
+    if (kind != "jog" && kind != "go") throw Wrong{"a program asks for jog or go"};
+    request.kind = kind == "go" ? ProgramRequest::Kind::go : ProgramRequest::Kind::jog;
+    if (kind == "go") request.goal = whole(r[2], std::numeric_limits<Nano>::min(), std::numeric_limits<Nano>::max());
+    if (kind == "jog") request.velocity = number(r[2]);
+    return request;
+  }
+
+  /// What a report says besides its axes.
+  static void read_rest(const Json& rest, LogRecord& record, LinkReport& report) {
+    constexpr std::int64_t most = 0xfffe;
+    if (rest.contains("clock")) report.far_clock = time_at(record.now, rest["clock"]);
+    report.faults = static_cast<std::uint32_t>(whole(at(rest, "faults"), 0, std::numeric_limits<std::uint32_t>::max()));
+    std::vector<InputReport>& inputs = record.report_inputs[record.reports.size()];
+    std::vector<ActionReport>& actions = record.report_actions[record.reports.size()];
+    inputs.clear();
+    actions.clear();
+    if (const auto list = rest.find("inputs"); list != rest.end())
+      for (const Json& one : *list)
+        inputs.push_back({id_at<InputId>(static_cast<std::size_t>(whole(row(one, 3)[0], 0, most))), number(one[1]),
+                          whole(one[2], 0, 1) != 0});
+    if (const auto list = rest.find("actions"); list != rest.end())
+      for (const Json& one : *list) {
+        const std::string word = text(row(one, 2)[1]);
+        const std::size_t result = word == "done" ? 0 : word == "refused" ? 1 : 2;
+        if (result == 2 && word != "timed_out") throw Wrong{"an action is done, refused or timed_out"};
+        actions.push_back({id_at<ActionId>(static_cast<std::size_t>(whole(one[0], 0, most))),
+                           static_cast<ActionReport::Result>(result)});
+      }
+    report.inputs = inputs;
+    report.actions = actions;
+  }
+
   static void read_report(const Json& r, LogRecord& record) {
     LinkReport report;
     report.link = id_at<LinkId>(static_cast<std::size_t>(whole(r[0], 0, max_links - 1)));
@@ -264,6 +306,7 @@ class LogbookReader::Work {
     for (const Json& axis : row(r[4], 0))
       axes.push_back(axis.is_null() ? AxisReport{} : AxisReport{true, number(row(axis, 2)[0]), number(axis[1])});
     report.axes = axes;
+    if (r.size() > 5) read_rest(r[5], record, report);
     record.reports.push_back(report);
   }
 

@@ -56,6 +56,28 @@ std::string what_differs(const Rig& rig, const LogRecord& record, std::uint64_t 
   return fmt::format("tick {} (line {}) at {:.6f} s differs: {}", tick, record.line, to_seconds(record.now), what);
 }
 
+/// What a record that is no tick tells a person; empty: nothing.
+std::string note_of(const LogRecord& record, Time after) {
+  switch (record.kind) {
+    case LogRecord::Kind::seated: return fmt::format("{:.3f} s: {}", to_seconds(after), record.text);
+    case LogRecord::Kind::end: return record.text;
+    case LogRecord::Kind::lost:
+      return fmt::format("{} records are missing after {:.3f} s: the disk was too slow or full; the replay ends there",
+                         record.number, to_seconds(after));
+    default: return {};
+  }
+}
+
+void add_build_notes(const Build& wrote, std::vector<std::string>& notes) {
+  const Build here = this_build();
+  if (wrote.binary != here.binary || here.binary.empty())
+    notes.push_back(fmt::format("written by another build of the program (version {}): the same bits are not promised",
+                                wrote.version));
+  if (wrote.processor != here.processor)
+    notes.push_back(
+        fmt::format("written on another kind of processor ({}): the same bits are not promised", wrote.processor));
+}
+
 }  // namespace
 
 Replay replay(const std::string& path, std::optional<PlotSpan> span) {
@@ -71,21 +93,14 @@ Replay replay(const std::string& path, std::optional<PlotSpan> span) {
   Time last{};
   for (LogRecord record; log.next(record);) {
     if (record.kind == LogRecord::Kind::calibrate) engine.calibrate(record.slot, record.calibration);
-    if (record.kind == LogRecord::Kind::seated)
-      made.notes.push_back(fmt::format("{:.3f} s: {}", to_seconds(last), record.text));
-    if (record.kind == LogRecord::Kind::end) made.notes.push_back(record.text);
-    if (record.kind == LogRecord::Kind::lost) {
-      made.notes.push_back(
-          fmt::format("{} records are missing after {:.3f} s: the disk was too slow or full; the replay ends there",
-                      record.number, to_seconds(last)));
-      break;
-    }
+    if (const std::string note = note_of(record, last); !note.empty()) made.notes.push_back(note);
+    if (record.kind == LogRecord::Kind::lost) break;
     if (record.kind != LogRecord::Kind::tick) continue;
-    engine.tick({record.now, record.readings, record.reports, record.end}, out.view());
+    engine.tick({record.now, record.readings, record.reports, record.end, record.program}, out.view());
     events.clear();
     for (Event event; out.events.read(event);) events.push_back(event);
-    const std::string& now =
-        lines.line({record.now, record.end, record.readings, record.reports, out.commands, out.switches, events});
+    const std::string& now = lines.line(
+        {record.now, record.end, record.readings, record.reports, out.commands, out.switches, events, record.program});
     if (made.same && now != record.text) {
       made.same = false;
       made.difference = what_differs(made.rig, record, made.ticks, now);
@@ -108,13 +123,7 @@ Replay replay(const std::string& path, std::optional<PlotSpan> span) {
   for (std::size_t h = 0; h < made.rig.handsets.size(); ++h)
     made.done.readings_lost += engine.signal().lost(id_at<HandsetId>(h));
   if (!log.cut().empty()) made.notes.push_back(log.cut());
-  const Build here = this_build();
-  if (log.build().binary != here.binary || here.binary.empty())
-    made.notes.push_back(fmt::format(
-        "written by another build of the program (version {}): the same bits are not promised", log.build().version));
-  if (log.build().processor != here.processor)
-    made.notes.push_back(fmt::format("written on another kind of processor ({}): the same bits are not promised",
-                                     log.build().processor));
+  add_build_notes(log.build(), made.notes);
   return made;
 }
 

@@ -115,10 +115,15 @@ class LogbookWriter::Work {
       pack.put(report.measured);
       pack.put(report.arrival);
       pack.put_all(report.axes);
+      pack.put(report.far_clock);
+      pack.put(report.faults);
+      pack.put_all(report.inputs);
+      pack.put_all(report.actions);
     }
     pack.put_all(r.commands);
     pack.put_all(r.switches);
     pack.put_all(r.events);
+    pack.put_all(r.program);
     write(pack.packed());
   }
   void calibrate(SlotId slot, const Calibration& calibration) noexcept {
@@ -226,7 +231,10 @@ class LogbookWriter::Work {
     tick.end = from.get<bool>();
     from.get_all(readings_);
     reports_.resize(from.get<std::uint32_t>());
-    report_axes_.resize(std::max(report_axes_.size(), reports_.size()));
+    const std::size_t rows = std::max(report_axes_.size(), reports_.size());
+    report_axes_.resize(rows);
+    report_inputs_.resize(rows);
+    report_actions_.resize(rows);
     for (std::size_t i = 0; i < reports_.size(); ++i) {
       LinkReport& r = reports_[i];
       r.link = from.get<LinkId>();
@@ -235,15 +243,23 @@ class LogbookWriter::Work {
       r.arrival = from.get<Time>();
       from.get_all(report_axes_[i]);
       r.axes = report_axes_[i];
+      r.far_clock = from.get<std::optional<Time>>();
+      r.faults = from.get<std::uint32_t>();
+      from.get_all(report_inputs_[i]);
+      from.get_all(report_actions_[i]);
+      r.inputs = report_inputs_[i];
+      r.actions = report_actions_[i];
     }
     from.get_all(commands_);
     from.get_all(switches_);
     from.get_all(events_);
+    from.get_all(program_);
     tick.readings = readings_;
     tick.reports = reports_;
     tick.commands = commands_;
     tick.switches = switches_;
     tick.events = events_;
+    tick.program = program_;
     waiting_ += lines_.line(tick);
     waiting_ += '\n';
     ++ticks_;
@@ -300,6 +316,9 @@ class LogbookWriter::Work {
   std::vector<Reading> readings_;
   std::vector<LinkReport> reports_;
   std::vector<std::vector<AxisReport>> report_axes_;
+  std::vector<std::vector<InputReport>> report_inputs_;
+  std::vector<std::vector<ActionReport>> report_actions_;
+  std::vector<ProgramRequest> program_;
   std::vector<AxisCommand> commands_;
   std::vector<std::uint8_t> switches_;
   std::vector<Event> events_;

@@ -3,6 +3,8 @@
 
 #include "speed_change.hpp"
 
+#include <cassert>
+
 namespace gyrax {
 
 namespace {
@@ -49,6 +51,8 @@ void Motion::ask_axis(AxisMotion& axis, const Request& request, double speed, do
 }
 
 void Motion::ask(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept {
+  assert(group < groups_.size() && requests.size() == axes_.size());
+  assert(scale.own.empty() || scale.own.size() == axes_.size());
   const GroupSetup& setup = groups_[group];
   if (setup.axes.size() > 1 && ask_pose(group, requests, scale)) return;
   if (scale.path_speed < std::numeric_limits<double>::infinity()) {
@@ -83,31 +87,36 @@ bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, cons
     axis.scale(scale.speed_of(setup.axes[i]), scale.accel);
     in_force_[i] = axis.in_force();
   }
-  if (carried_[group] != 0) {
-    path.change(in_force_, scale.path_speed);
-    if (posing && same) {
-      path.go();
-    } else {
-      path.hold();
-    }
+  if (carried_[group] == 0) {
+    begin_path(group, requests, scale.path_speed);
     return true;
   }
-  if (!at_rest(setup)) {
-    for (const AxisId axis : setup.axes) axes_[index(axis)].stop();
-    return true;
+  path.change(in_force_, scale.path_speed);
+  if (posing && same) {
+    path.go();
+  } else {
+    path.hold();
   }
-  for (std::size_t i = 0; i < n; ++i) {
-    AxisMotion& axis = axes_[index(setup.axes[i])];
+  return true;
+}
+
+/// From rest; what is not at rest comes to it first.
+void Motion::begin_path(std::size_t group, std::span<const Request> requests, double path_speed) noexcept {
+  const GroupSetup& setup = groups_[group];
+  Path& path = paths_[path_of_[group]];
+  const bool rests = at_rest(setup);
+  for (const AxisId axis : setup.axes) axes_[index(axis)].stop();
+  if (!rests) return;
+  for (std::size_t i = 0; i < setup.axes.size(); ++i) {
+    const AxisMotion& axis = axes_[index(setup.axes[i])];
     const Request& request = requests[index(setup.axes[i])];
-    axis.stop();
     from_[i] = axis.state().p;
     goals_[i] = request.goal;
     moves_[i] = request.going && request.posing ? 1 : 0;
   }
-  path.begin(from_, goals_, moves_, in_force_, scale.path_speed);
+  path.begin(from_, goals_, moves_, in_force_, path_speed);
   path.go();
   carried_[group] = path.arrived() ? 0 : 1;
-  return true;
 }
 
 /// Shares the path speed out: each axis's speed limit for this tick, in limit_. An axis that slows down goes on to use

@@ -8,11 +8,12 @@
 
 #include <gyrax/motion/limits.hpp>
 
+#include "../base/size.hpp"
+
 #include <cmath>
 
 namespace gyrax {
 
-inline double size(double value) noexcept { return value < 0 ? -value : value; }
 inline double lesser(double a, double b) noexcept { return a < b ? a : b; }
 inline double greater(double a, double b) noexcept { return a > b ? a : b; }
 

@@ -1,14 +1,16 @@
 #include <gyrax/output/motor.hpp>
 
+#include "../base/size.hpp"
+
 #include <cmath>
 
 namespace gyrax {
 
 std::int32_t MotorMap::power(double share) const noexcept {
-  const double size = share < 0 ? -share : share;
+  const double power = size(share);
   // What rounds to no power is none: a dead band is not skipped for the rounding of a speed.
-  if (!(size * full >= 0.5)) return 0;
-  const double skipped = size >= 1 ? 1 : dead_band + (1 - dead_band) * size;
+  if (!(power * full >= 0.5)) return 0;
+  const double skipped = power >= 1 ? 1 : dead_band + (1 - dead_band) * power;
   const auto out = static_cast<std::int32_t>(std::floor(skipped * full + 0.5));
   return (share < 0) != reversed ? -out : out;
 }

@@ -1,5 +1,7 @@
 #include <gyrax/output/output.hpp>
 
+#include <cassert>
+
 namespace gyrax {
 namespace {
 
@@ -38,6 +40,7 @@ Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, s
 
 std::span<const Frame> Output::frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches,
                                       Time now) noexcept {
+  assert(commands.size() == axes_.size() && switches.size() == switches_.size());
   for (std::size_t i = 0; i < axes_.size(); ++i)
     words_[places_[index(axes_[i].link)].first_axis + axes_[i].channel] = word_of(drives_[i], commands[i]);
   for (std::size_t i = 0; i < switches_.size(); ++i)

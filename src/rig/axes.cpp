@@ -14,7 +14,8 @@ void RigBuilder::read_axes(Table& root) {
     // Nearly all begin with a machine that is simulated.
     link_names_["machine"] = 0;
     rig_.setup.links.emplace_back();
-    rig_.links.push_back({"machine", {}});
+    rig_.links.push_back(
+        with_usual({.name = "machine", .kind = "simulated", .numbers = {}, .origin = {}}, "simulated"));
     axis_channels_.push_back(0);
     switch_channels_.push_back(0);
   }

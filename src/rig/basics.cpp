@@ -78,7 +78,7 @@ void RigBuilder::read_own_override(Table& table, const std::vector<AxisId>& axes
   const auto read = read_override(*own);
   if (!read) return;
   NotchSetup& notches = rig_.setup.notches;
-  const OverrideId override{static_cast<std::uint16_t>(notches.overrides.size())};
+  const OverrideId override = id_at<OverrideId>(notches.overrides.size());
   notches.overrides.push_back(*read);
   for (const AxisId axis : axes) {
     // An axis's own goes before its group's.
@@ -101,29 +101,16 @@ void RigBuilder::read_links(Table& root) {
   for (auto& [name, table] : root.tables("link")) {
     if (!add_name(table, link_names_, name, "link")) continue;
     LinkSetup link;
-    LinkInfo info{name, {}};
-    table.choice("kind", {"simulated"});
-    if (!table.has("kind")) table.missing("kind", "kind = \"simulated\"");
+    LinkInfo info{.name = name, .numbers = {}, .origin = {table.file(), table.line()}};
     link.max_silence = from_seconds(table.number("silence_ms", milliseconds, 100) / 1e3);
     link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, 50) / 1e3);
-    read_simulated(table, info.simulated);
+    read_kind(table, info);
     table.refuse_the_rest();
     rig_.setup.links.push_back(link);
     rig_.links.push_back(info);
     axis_channels_.push_back(0);
     switch_channels_.push_back(0);
   }
-}
-
-void RigBuilder::read_simulated(Table& link, SimulatedInfo& info) {
-  auto table = link.table("simulated");
-  if (!table) return;
-  info.lag_s = table->number("lag_ms", {0, 1000, false, "ms"}, 12) / 1e3;
-  info.delay_s = table->number("delay_ms", {0, 1000, false, "ms"}, 2) / 1e3;
-  info.report_s = table->number("report_ms", {0, 1000, true, "ms"}, 4) / 1e3;
-  info.speed_share = table->number("speed_percent", {0, 1000, true, "%"}, 130) / 100;
-  info.decel_share = table->number("decel_percent", {0, 1000, true, "%"}, 100) / 100;
-  table->refuse_the_rest();
 }
 
 void RigBuilder::read_zones(Table& root) {

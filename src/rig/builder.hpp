@@ -3,6 +3,7 @@
 
 #include "drives.hpp"
 #include "effects.hpp"
+#include "link_kinds.hpp"
 #include "names.hpp"
 #include "shapes.hpp"
 
@@ -44,13 +45,6 @@ class RigBuilder {
   std::vector<RigSource> sources;
 
  private:
-  struct VirtualWish {
-    VirtualControl::How how = VirtualControl::How::none;
-    std::vector<std::string> parts;
-    double range = 1, press = 0.6, release = 0.45;
-    bool lower = false, one_sided = true;
-    ControlWish shape;
-  };
   bool add_name(Table& table, Names& names, const std::string& name, const char* kind);
 
   void read_axis(Table& table, const std::string& name);
@@ -61,7 +55,6 @@ class RigBuilder {
   void resolve_needs();
   std::optional<NotchSetup::Override> read_override(Table& table);
   void read_own_override(Table& table, const std::vector<AxisId>& axes);
-  void read_simulated(Table& link, SimulatedInfo& info);
   void read_handset(Table& table, const std::string& name);
   void add_usual_handset();
   void read_control(Table& table, HandsetId handset, const std::string& name);

@@ -13,19 +13,68 @@ namespace {
 constexpr double stick_dead_zone = 0.10, other_dead_zone = 0.05;
 constexpr Allowed raw{-Calibration::max_raw, Calibration::max_raw, false, ""};
 
-ControlKind kind_of(ControlShape shape) {
-  return shape == ControlShape::centred     ? ControlKind::centred
-         : shape == ControlShape::one_sided ? ControlKind::one_sided
-         : shape == ControlShape::counts    ? ControlKind::counts
-                                            : ControlKind::key;
-}
-
 bool is_made_name(const std::string& name) {
   const auto good = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '.'; };
   return !name.empty() && name.size() <= 40 && std::all_of(name.begin(), name.end(), good);
 }
 
-const std::vector<std::string> ways{"difference", "mean", "greater", "speed", "tilt", "key"};
+void read_list(Table& table, const char* key, VirtualWish& made) { made.parts = table.texts(key); }
+void read_speed(Table& table, const char* key, VirtualWish& made) {
+  made.parts = {table.text(key).value_or(""), table.text("turn").value_or("")};
+  if (!table.has("turn")) table.missing("turn", "the control that turns");
+}
+void read_tilt(Table& table, const char* key, VirtualWish& made) {
+  made.parts = table.texts(key);
+  made.range = table.number("full_deg", {1, 90, false, "deg"}, 45) * std::numbers::pi / 180;
+}
+void read_key(Table& table, const char* key, VirtualWish& made) {
+  made.parts = {table.text(key).value_or("")};
+  const double beyond = table.required_number("beyond", {-100, 100, false, "%"}).value_or(60) / 100;
+  made.lower = beyond < 0;
+  made.press = std::abs(beyond);
+  made.release = std::abs(table.number("back", {-100, 100, false, "%"}, (made.lower ? -75 : 75) * made.press) / 100);
+  if (!(made.press > 0) || !(made.release > 0) || made.release > made.press)
+    table.problem(Code::out_of_range, "back", "the key would not come up again where it went down",
+                  "nearer to rest than 'beyond', on the same side, and neither 0");
+}
+
+/// A way in which the rig makes a control of others: how it is read, and what comes of it.
+struct Way {
+  struct Made {
+    const char* ending;  // behind the name
+    VirtualControl::How how;
+  };
+  const char* key;
+  std::size_t parts;
+  void (*read)(Table& table, const char* key, VirtualWish& made);
+  std::vector<Made> makes;
+};
+using How = VirtualControl::How;
+const std::vector<Way> ways{{"difference", 2, read_list, {{"", How::difference}}},
+                            {"mean", 2, read_list, {{"", How::mean}}},
+                            {"greater", 2, read_list, {{"", How::greater}}},
+                            {"speed", 2, read_speed, {{".left", How::drive_left}, {".right", How::drive_right}}},
+                            {"tilt", 3, read_tilt, {{".x", How::tilt_x}, {".y", How::tilt_y}}},
+                            {"key", 1, read_key, {{"", How::key}}}};
+
+/// What a virtual control can be made of. Of one-sided parts some ways make something one-sided.
+void check_parts(Table& table, const char* key, std::size_t needed, VirtualWish& made) {
+  if (made.parts.size() != needed)
+    table.problem(Code::wrong_type, key, fmt::format("{} controls are wanted", needed),
+                  "as [\"trigger.right\", \"trigger.left\"]");
+  made.one_sided = made.how == How::mean || made.how == How::greater;
+  for (const std::string& part : made.parts) {
+    const ControlName* control = find_control(part);
+    if (control == nullptr) {
+      table.problem(Code::unknown_control, key, fmt::format("there is no control '{}'", part),
+                    "a control of the handset itself, such as stick.left.x", nearest_control(part));
+    } else if (control->kind == ControlKind::counts || (control->kind == ControlKind::key && made.how == How::key)) {
+      table.problem(Code::wrong_control, key, fmt::format("'{}' has no place between two ends", part),
+                    "a stick's axis, a trigger, a throttle");
+    }
+    made.one_sided = made.one_sided && control != nullptr && control->kind == ControlKind::one_sided;
+  }
+}
 
 }  // namespace
 
@@ -40,11 +89,11 @@ void RigBuilder::read_control(Table& controls, HandsetId handset, const std::str
                    "controls are named by where they sit, such as stick.left.x, in quotes here", nearest_control(name));
     return;
   }
-  const ControlShape shape = is_stick ? ControlShape::centred : control->shape;
-  if (shape == ControlShape::counts) {
+  const ControlKind kind = is_stick ? ControlKind::centred : control->kind;
+  if (kind == ControlKind::counts) {
     wish.reversed = table->flag("reversed");
     read_shape(*table, Shaped::counts, wish);
-  } else if (shape == ControlShape::key) {
+  } else if (kind == ControlKind::key) {
     read_shape(*table, Shaped::key, wish);
     if (!table->is_table("dead_zone") && table->has("dead_zone") && !table->is_text("dead_zone"))
       table->problem(Code::wrong_control, "dead_zone", fmt::format("'{}' has no ends and no dead zone", name),
@@ -59,9 +108,9 @@ void RigBuilder::read_control(Table& controls, HandsetId handset, const std::str
 void RigBuilder::read_ends(Table& table, ControlWish& wish, const ControlName& control) {
   wish.reversed = table.flag("reversed");
   const auto low = table.whole("minimum", raw), centre = table.whole("centre", raw), high = table.whole("maximum", raw);
-  const bool centred = control.shape == ControlShape::centred;
+  const bool centred = control.kind == ControlKind::centred;
   if (!low && !centre && !high) return;
-  wish.ends = Calibration::make(kind_of(control.shape), static_cast<std::int32_t>(low.value_or(0)),
+  wish.ends = Calibration::make(control.kind, static_cast<std::int32_t>(low.value_or(0)),
                                 static_cast<std::int32_t>(centre.value_or(0)),
                                 static_cast<std::int32_t>(high.value_or(0)), wish.reversed.value_or(control.reversed));
   if (!low || !high || centre.has_value() != centred || !wish.ends)
@@ -78,76 +127,27 @@ void RigBuilder::read_virtual(Table& virtual_control, HandsetId handset, const s
                    "a to z, 0 to 9, _ and ., at most 40, and no control's own name");
     return;
   }
-  VirtualWish made;
-  std::vector<std::string> given;
-  for (const std::string& way : ways)
-    if (table->has(way.c_str())) given.push_back(way);
+  std::vector<const Way*> given;
+  for (const Way& way : ways)
+    if (table->has(way.key)) given.push_back(&way);
   if (given.size() != 1) {
-    for (const std::string& way : ways) table->is_text(way.c_str());
+    for (const Way& way : ways) table->is_text(way.key);
     table->problem(Code::one_effect, "", given.empty() ? "it is made of nothing" : "it is made in more than one way",
                    "exactly one of difference, mean, greater, speed (with turn), tilt, key");
     return;
   }
-  const std::string& way = given.front();
-  std::size_t needed = 2;
-  if (way == "speed") {
-    made.parts = {table->text("speed").value_or(""), table->text("turn").value_or("")};
-    if (!table->has("turn")) table->missing("turn", "the control that turns");
-    made.how = VirtualControl::How::drive_left;
-  } else if (way == "key") {
-    made.parts = {table->text("key").value_or("")};
-    made.how = VirtualControl::How::key;
-    needed = 1;
-    const double beyond = table->required_number("beyond", {-100, 100, false, "%"}).value_or(60) / 100;
-    made.lower = beyond < 0;
-    made.press = std::abs(beyond);
-    made.release = std::abs(table->number("back", {-100, 100, false, "%"}, (made.lower ? -75 : 75) * made.press) / 100);
-    if (!(made.press > 0) || !(made.release > 0) || made.release > made.press)
-      table->problem(Code::out_of_range, "back", "the key would not come up again where it went down",
-                     "nearer to rest than 'beyond', on the same side, and neither 0");
-  } else {
-    made.parts = table->texts(way.c_str());
-    made.how = way == "difference" ? VirtualControl::How::difference
-               : way == "mean"     ? VirtualControl::How::mean
-               : way == "greater"  ? VirtualControl::How::greater
-                                   : VirtualControl::How::tilt_x;
-    if (way == "tilt") {
-      needed = 3;
-      made.range = table->number("full_deg", {1, 90, false, "deg"}, 45) * std::numbers::pi / 180;
-    }
-  }
-  if (made.parts.size() != needed)
-    table->problem(Code::wrong_type, way.c_str(), fmt::format("{} controls are wanted", needed),
-                   "as [\"trigger.right\", \"trigger.left\"]");
-  for (const std::string& part : made.parts) {
-    const ControlName* control = find_control(part);
-    if (control == nullptr) {
-      table->problem(Code::unknown_control, way.c_str(), fmt::format("there is no control '{}'", part),
-                     "a control of the handset itself, such as stick.left.x", nearest_control(part));
-    } else if (control->shape == ControlShape::counts || (control->shape == ControlShape::key && needed == 1)) {
-      table->problem(Code::wrong_control, way.c_str(), fmt::format("'{}' has no place between two ends", part),
-                     "a stick's axis, a trigger, a throttle");
-    }
-    made.one_sided = made.one_sided && control != nullptr && control->shape == ControlShape::one_sided;
-  }
-  made.one_sided =
-      made.one_sided && (made.how == VirtualControl::How::mean || made.how == VirtualControl::How::greater);
+  const Way& way = *given.front();
+  VirtualWish made;
+  made.how = way.makes.front().how;
+  way.read(*table, way.key, made);
+  check_parts(*table, way.key, way.parts, made);
   if (made.how != VirtualControl::How::key) read_shape(*table, Shaped::deflection, made.shape);
   table->refuse_the_rest();
-  const auto add = [&](const std::string& full, VirtualControl::How how) {
-    made.how = how;
-    if (!virtuals_.try_emplace({index(handset), full}, made).second)
-      table->problem(Code::duplicate_name, "", fmt::format("'{}' is made twice", full), "another name");
-  };
   // Two at once: the motors of both sides, the tilt both ways.
-  if (way == "speed") {
-    add(name + ".left", VirtualControl::How::drive_left);
-    add(name + ".right", VirtualControl::How::drive_right);
-  } else if (way == "tilt") {
-    add(name + ".x", VirtualControl::How::tilt_x);
-    add(name + ".y", VirtualControl::How::tilt_y);
-  } else {
-    add(name, made.how);
+  for (const Way::Made& one : way.makes) {
+    made.how = one.how;
+    if (!virtuals_.try_emplace({index(handset), name + one.ending}, made).second)
+      table->problem(Code::duplicate_name, "", fmt::format("'{}' is made twice", name + one.ending), "another name");
   }
 }
 
@@ -216,7 +216,7 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
   ControlSetup setup;
   setup.handset = handset;
   setup.control = control.id;
-  const ControlKind kind = kind_of(control.shape);
+  const ControlKind kind = control.kind;
   ControlName turned = control;
   if (own != nullptr && own->measured) turned.reversed = own->measured->reversed;
   if (own != nullptr && own->reversed) turned.reversed = *own->reversed;

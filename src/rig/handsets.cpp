@@ -41,7 +41,7 @@ void RigBuilder::add_usual_handset() {
 
 void RigBuilder::read_handset(Table& table, const std::string& name) {
   HandsetSetup handset;
-  const HandsetId id{static_cast<std::uint16_t>(rig_.handsets.size())};
+  const HandsetId id = id_at<HandsetId>(rig_.handsets.size());
   const std::string reports = table.choice("reports", {"on change", "steadily"}).value_or("on change");
   const auto silence = table.number("silence_ms", {0, 60'000, true, "ms"});
   if (reports == "steadily") {

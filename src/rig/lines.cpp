@@ -171,6 +171,27 @@ HandsetId RigBuilder::handset_of(Line& line) {
   return no<HandsetId>;
 }
 
+namespace {
+
+/// What makes two lines the same: handset, layer, gesture and controls.
+using What = std::tuple<std::size_t, std::size_t, Gesture, std::string>;
+/// Where that was said, and how precisely.
+struct Said {
+  Place place;
+  int precision = 0;
+};
+
+bool is_chord(const std::string& control) { return control.find(" + ") != std::string::npos; }
+
+/// Keys together are the same in whatever order they are named.
+std::string in_order(const std::string& chord) {
+  std::vector<std::string> parts = parts_of_chord(chord);
+  std::sort(parts.begin(), parts.end());
+  return fmt::format("{}", fmt::join(parts, " + "));
+}
+
+}  // namespace
+
 /// Every line as it counts: in the order of the files and their lines, a pair's halves apart, a half by itself before
 /// its pair.
 void RigBuilder::build_bindings() {
@@ -183,41 +204,28 @@ void RigBuilder::build_bindings() {
     return at(a) < at(b);
   });
   for (Line& line : lines_) layer_of(line);
-  struct Said {
-    Place place;
-    int precision = 0;
-  };
-  // By handset, layer, gesture and controls.
-  std::map<std::tuple<std::size_t, std::size_t, Gesture, std::string>, Said> said;
+  std::map<What, Said> said;
   struct Single {
     Line* line;
     Half half;
-    std::tuple<std::size_t, std::size_t, Gesture, std::string> what;
+    What what;
   };
   std::vector<Single> all;
   for (Line& line : lines_) {
-    const HandsetId handset = handset_of(line);
-    if (handset == no<HandsetId>) continue;
-    line.handset = handset;
-    const auto exists = [&](const std::string& name) { return is_control(handset, name); };
-    const bool chord = line.control.find(" + ") != std::string::npos;
+    line.handset = handset_of(line);
+    if (line.handset == no<HandsetId>) continue;
+    const auto exists = [&](const std::string& name) { return is_control(line.handset, name); };
+    const bool chord = is_chord(line.control);
     for (Half& half : chord ? std::vector<Half>{{line.control, {}, 1, 2}} : halves_of(line.control, exists)) {
-      std::string controls = half.control;
-      if (chord) {
-        std::vector<std::string> parts = parts_of_chord(line.control);
-        std::sort(parts.begin(), parts.end());
-        controls = fmt::format("{}", fmt::join(parts, " + "));
-      }
-      const auto what = std::tuple(index(handset), index(line.layer), line.gesture, controls);
-      const auto [at, fresh] = said.try_emplace(what, Said{line.place, half.precision});
-      const bool same_line = at->second.place.line == line.place.line && at->second.place.file == line.place.file;
-      if (!fresh && at->second.precision == half.precision && !same_line) {
+      const What what{index(line.handset), index(line.layer), line.gesture,
+                      chord ? in_order(half.control) : half.control};
+      Said& before = said.try_emplace(what, Said{line.place, half.precision}).first->second;
+      const bool same_line = before.place.line == line.place.line && before.place.file == line.place.file;
+      if (before.precision == half.precision && !same_line)
         line.table.problem(Code::duplicate_name, line.key.c_str(), fmt::format("'{}' is bound twice", half.control),
                            fmt::format("it stands at {}:{} already; two things at once are a list: [{{ … }}, {{ … }}]",
-                                       at->second.place.file, at->second.place.line));
-      } else if (!fresh && half.precision > at->second.precision) {
-        at->second = {line.place, half.precision};
-      }
+                                       before.place.file, before.place.line));
+      if (before.precision < half.precision) before = {line.place, half.precision};
       all.push_back({&line, std::move(half), what});
     }
   }
@@ -276,7 +284,7 @@ SlotId RigBuilder::control_named(Table& table, const char* key, HandsetId handse
                   guess.empty() ? nearest_control(name) : guess);
     return no<SlotId>;
   }
-  if (control->shape == ControlShape::counts && !turned) {
+  if (control->kind == ControlKind::counts && !turned) {
     table.problem(Code::wrong_control, key,
                   fmt::format("'{}' counts, and only a handwheel or adjust takes counts", name),
                   "{ handwheel = … } or { adjust = … }; or a stick, a trigger or a key");

@@ -1,4 +1,5 @@
 #include "axes.hpp"
+#include "link_kinds.hpp"
 #include "shapes.hpp"
 
 #include <gyrax/rig/review.hpp>
@@ -112,6 +113,13 @@ void write_axes(Out out, const Rig& rig) {
   if (usual)
     fmt::format_to(out, "  * not named in the rig: full acceleration after {:g} ms, full deceleration after {:g} ms\n",
                    1e3 / AxisLimits::usual_jerk(1), 1e3 / AxisLimits::usual_decel_jerk(1));
+}
+
+void write_links(Out out, const Rig& rig) {
+  fmt::format_to(out, "\nLinks\n");
+  for (const LinkInfo& link : rig.links)
+    fmt::format_to(out, "  {}: {}{}\n", link.name, link_words(link),
+                   link.origin.line > 0 ? "  " + where(rig, link.origin) : std::string());
 }
 
 void write_watchdogs(Out out, const Rig& rig) {
@@ -285,6 +293,7 @@ std::string review_text(const Rig& rig) {
   write_numbers(out, rig);
   write_controls(out, rig);
   write_bindings(out, rig);
+  write_links(out, rig);
   write_watchdogs(out, rig);
   write_zones(out, rig);
   fmt::format_to(out, "\nWhat this rig cannot promise\n");
@@ -318,6 +327,9 @@ std::string review_json(const Rig& rig) {
                            {"file", rig.axes[a].origin.file},
                            {"line", rig.axes[a].origin.line}});
   }
+  all["links"] = Json::array();
+  for (const LinkInfo& link : rig.links)
+    all["links"].push_back({{"link", link.name}, {"kind", link.kind}, {"numbers", link.numbers}});
   all["overrides"] = Json::array();
   for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
     const OverrideId override = rig.setup.notches.numbers[n].override;

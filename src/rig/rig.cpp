@@ -137,46 +137,63 @@ Rig load_rig(const std::string& path) {
   return build(text.text, path, from_disk);
 }
 
+namespace {
+
+Problem device_problem(const Rig& rig, std::string what, std::string allowed) {
+  return {Code::device, rig.path, 0, 0, "", std::move(what), std::move(allowed), ""};
+}
+
+/// A handset that was calibrated has to be the device that was measured, unless the rig allows any.
+void check_measured(Rig& rig, const SeatWish& seat, const Device& device, std::vector<Problem>& problems) {
+  if (!seat.calibrated) return;
+  const std::string how = differs(*seat.calibrated, device);
+  if (how.empty()) return;
+  if (seat.calibrated->any_device) {
+    rig.remarks.push_back(fmt::format("handset {}: {}; the rig allows it", seat.handset, how));
+  } else {
+    problems.push_back(
+        device_problem(rig, how, "calibrate this one, or allow it: calibration = { file = …, any_device = true }"));
+  }
+}
+
+/// The ends of one control, as its device says them.
+void fit_ends(Rig& rig, std::size_t s, const Device& device, std::vector<Problem>& problems) {
+  ControlSetup& setup = rig.setup.controls[s];
+  const std::string& handset = rig.handsets[index(setup.handset)];
+  Device named = device;
+  named.named = rig.seats[index(setup.handset)].named;
+  const auto range = ends_of(named, setup.control);
+  if (!range) {
+    problems.push_back(
+        device_problem(rig, fmt::format("handset '{}' ({}) has no {}", handset, device.name, rig.slots[s].name),
+                       "bind a control that the device has"));
+    return;
+  }
+  if (rig.slots[s].own_ends) return;
+  if (const auto made = fitted(setup.calibration, *range)) {
+    setup.calibration = *made;
+    return;
+  }
+  problems.push_back(device_problem(rig,
+                                    fmt::format("{} of handset '{}' says it goes from {} to {}", rig.slots[s].name,
+                                                handset, range->minimum, range->maximum),
+                                    "give minimum, centre and maximum in the rig"));
+}
+
+}  // namespace
+
 Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
   std::vector<Problem> problems;
-  for (const SeatWish& seat : rig.seats) {
-    const auto device = devices.find(seat.handset);
-    if (device == devices.end() || !seat.calibrated) continue;
-    const std::string how = differs(*seat.calibrated, device->second);
-    if (how.empty()) continue;
-    if (seat.calibrated->any_device) {
-      rig.remarks.push_back(fmt::format("handset {}: {}; the rig allows it", seat.handset, how));
-    } else {
-      problems.push_back({Code::device, rig.path, 0, 0, "", how,
-                          "calibrate this one, or allow it: calibration = { file = …, any_device = true }", ""});
-    }
-  }
+  for (const SeatWish& seat : std::vector(rig.seats))
+    if (const auto device = devices.find(seat.handset); device != devices.end())
+      check_measured(rig, seat, device->second, problems);
   for (std::size_t s = 0; s < rig.slots.size(); ++s) {
-    ControlSetup& setup = rig.setup.controls[s];
-    const std::string& handset = rig.handsets[index(setup.handset)];
-    const auto device = devices.find(handset);
-    if (device == devices.end() || setup.control == no<ControlId> || setup.calibration.kind() == ControlKind::key ||
-        setup.calibration.kind() == ControlKind::counts)
-      continue;
-    Device named = device->second;
-    named.named = rig.seats[index(setup.handset)].named;
-    const auto range = ends_of(named, setup.control);
-    if (!range) {
-      problems.push_back({Code::device, rig.path, 0, 0, "",
-                          fmt::format("handset '{}' ({}) has no {}", handset, device->second.name, rig.slots[s].name),
-                          "bind a control that the device has", ""});
-      continue;
-    }
-    if (rig.slots[s].own_ends) continue;
-    const auto made = fitted(setup.calibration, *range);
-    if (!made) {
-      problems.push_back({Code::device, rig.path, 0, 0, "",
-                          fmt::format("{} of handset '{}' says it goes from {} to {}", rig.slots[s].name, handset,
-                                      range->minimum, range->maximum),
-                          "give minimum, centre and maximum in the rig", ""});
-      continue;
-    }
-    setup.calibration = *made;
+    const ControlSetup& setup = rig.setup.controls[s];
+    const ControlKind kind = setup.calibration.kind();
+    const auto device = devices.find(rig.handsets[index(setup.handset)]);
+    const bool has_ends = kind == ControlKind::centred || kind == ControlKind::one_sided;
+    if (device != devices.end() && setup.control != no<ControlId> && has_ends)
+      fit_ends(rig, s, device->second, problems);
   }
   if (!problems.empty()) throw RigError(std::move(problems));
   return rig;

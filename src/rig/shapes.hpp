@@ -9,6 +9,7 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace gyrax {
 
@@ -19,6 +20,15 @@ struct ControlWish {
   std::optional<Calibration> ends;
   std::optional<bool> reversed;
   std::optional<MeasuredControl> measured;  // by its calibration
+};
+
+/// A control that the rig makes of others, as it says.
+struct VirtualWish {
+  VirtualControl::How how = VirtualControl::How::none;
+  std::vector<std::string> parts;
+  double range = 1, press = 0.6, release = 0.45;
+  bool lower = false, one_sided = true;
+  ControlWish shape;
 };
 
 /// What has a shape: something between two ends, a key, a dial; a stick's two halves together.

@@ -1,11 +1,12 @@
 #include <gyrax/signal/shape.hpp>
 
+#include "../base/size.hpp"
+
 #include <cmath>
 
 namespace gyrax {
 namespace {
 
-double size_of(double value) noexcept { return value < 0 ? -value : value; }
 double within_one(double value) noexcept { return value > 1 ? 1 : value < -1 ? -1 : value; }
 double distance(Deflection d) noexcept { return std::sqrt(d.x * d.x + d.y * d.y); }
 
@@ -17,7 +18,7 @@ Deflection resized(Deflection value, double before, double after) noexcept {
 }
 
 double straightened(double weaker, double stronger, const Zone& straight, Edge& edge) noexcept {
-  const double share = edge.pass(size_of(weaker) / stronger, straight);
+  const double share = edge.pass(size(weaker) / stronger, straight);
   return weaker < 0 ? -share * stronger : share * stronger;
 }
 
@@ -37,16 +38,16 @@ double Edge::pass(double size, const Zone& zone) noexcept {
 }
 
 double shaped(double value, const Shape& shape, ShapeState& state) noexcept {
-  const double size = shape.curve(state.zone.pass(size_of(value), shape.zone));
-  return value < 0 ? 0.0 - size : size;
+  const double out = shape.curve(state.zone.pass(size(value), shape.zone));
+  return value < 0 ? 0.0 - out : out;
 }
 
 Deflection shaped(Deflection value, const Shape& shape, ShapeState& state) noexcept {
-  const double r = distance(value), size = state.zone.pass(r, shape.zone);
-  if (size == 0) return {};
-  Deflection out = resized(value, r, size);
+  const double r = distance(value), counts = state.zone.pass(r, shape.zone);
+  if (counts == 0) return {};
+  Deflection out = resized(value, r, counts);
   if (shape.straight.inner > 0) {
-    const double x = size_of(out.x), y = size_of(out.y);
+    const double x = size(out.x), y = size(out.y);
     if (x < y) out.x = straightened(out.x, y, shape.straight, state.straight);
     if (y < x) out.y = straightened(out.y, x, shape.straight, state.straight);
   }
@@ -57,7 +58,7 @@ Deflection shaped(Deflection value, const Shape& shape, ShapeState& state) noexc
 
 double Smoothing::advance(double target, double dt_s, double delay_s) noexcept {
   if (dt_s > 0) value_ += (target - value_) * (dt_s / (delay_s + dt_s));
-  if (size_of(target - value_) < same) value_ = target;
+  if (size(target - value_) < same) value_ = target;
   return value_;
 }
 

@@ -1,5 +1,7 @@
 #include <gyrax/signal/signal.hpp>
 
+#include "../base/size.hpp"
+
 namespace gyrax {
 
 Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSetup> controls)
@@ -12,7 +14,7 @@ Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSe
       virtual_of_(controls.size()) {
   for (std::size_t row = 0; row < controls_.size(); ++row) {
     const ControlSetup& c = controls_[row];
-    const SlotId slot{static_cast<std::uint16_t>(row)};
+    const SlotId slot = id_at<SlotId>(row);
     const VirtualControl::How how = c.virtual_control.how;
     if (how == VirtualControl::How::none) slot_of_[index(c.handset) * max_controls + index(c.control)] = slot;
     for (std::size_t i = 0; i < parts_of(how); ++i) virtual_of_[index(c.virtual_control.parts[i])].push_back(slot);
@@ -71,8 +73,8 @@ Change Signal::refuse(SlotId slot, std::int32_t raw) noexcept {
   const ControlSetup& control = controls_[index(slot)];
   Change change;
   change.slot = slot;
-  const double value = control.calibration.normalise(raw), size = value < 0 ? -value : value;
-  change.pressed = control.calibration.kind() == ControlKind::key ? raw != 0 : size >= control.press_at;
+  const double value = control.calibration.normalise(raw);
+  change.pressed = control.calibration.kind() == ControlKind::key ? raw != 0 : size(value) >= control.press_at;
   for (const SlotId made : virtual_of_[index(slot)]) {
     const VirtualControl& virtual_control = controls_[index(made)].virtual_control;
     Change also;
@@ -85,13 +87,24 @@ Change Signal::refuse(SlotId slot, std::int32_t raw) noexcept {
   return change;
 }
 
+/// How many readings are known to be lost before this one; `in_turn`: it comes after the last one.
+std::int64_t Signal::lost_before(const Reading& reading, bool& in_turn) const noexcept {
+  const State& state = states_[index(reading.handset)];
+  // The number may wrap; what is not ahead of the last one is a repetition, or late. A new start may have any.
+  const bool starts = reading.control == ControlId::presence && reading.raw != 0 && !state.present;
+  const auto ahead = static_cast<std::int32_t>(reading.sequence - state.sequence);
+  in_turn = starts || ahead > 0;
+  const std::int64_t lost = starts ? 0 : in_turn ? ahead - 1 : 1;
+  return reading.control == ControlId::gap ? lost + (reading.raw > 0 ? reading.raw : 1) : lost;
+}
+
 Change Signal::accept(const Reading& reading, Time now) noexcept {
   Change change;
   also_changed_.clear();
   forgotten_.clear();
   if (index(reading.handset) >= states_.size()) return change;
   State& state = states_[index(reading.handset)];
-  const bool is_control = index(reading.control) < max_controls;
+  const bool is_control = index(reading.control) < max_controls, is_presence = reading.control == ControlId::presence;
   const SlotId slot =
       is_control ? slot_of_[index(reading.handset) * max_controls + index(reading.control)] : no<SlotId>;
   const bool taken = slot != no<SlotId> && state.present;
@@ -101,12 +114,8 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
     change.fault = ReadingFault::clock;
     return change;
   }
-  // The number may wrap; what is not ahead of the last one is a repetition, or late. A new start may have any.
-  const bool starts = reading.control == ControlId::presence && reading.raw != 0 && !state.present;
-  const auto ahead = static_cast<std::int32_t>(reading.sequence - state.sequence);
-  const bool in_turn = starts || ahead > 0;
-  std::int64_t lost = starts ? 0 : in_turn ? ahead - 1 : 1;
-  if (reading.control == ControlId::gap) lost += reading.raw > 0 ? reading.raw : 1;
+  bool in_turn = false;
+  const std::int64_t lost = lost_before(reading, in_turn);
   state.sequence = reading.sequence;
   state.last_event = reading.event;
   state.last_arrival = reading.arrival;
@@ -114,20 +123,16 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
     state.lost += static_cast<std::uint64_t>(lost);
     forget(reading.handset);
   }
-
   // Plugged in or gone holds however late one hears of it.
-  const bool too_old =
-      reading.control != ControlId::presence && now - reading.event > handsets_[index(reading.handset)].max_age;
-  if (reading.control == ControlId::presence) {
+  const bool too_old = !is_presence && now - reading.event > handsets_[index(reading.handset)].max_age;
+  if (is_presence) {
     change = plug(reading);
-  } else if (taken && (too_old || !in_turn)) {
-    change = refuse(slot, reading.raw);
   } else if (taken) {
-    change = take(slot, reading.raw, reading.event);
-    if (change.fault == ReadingFault::none) make_all(slot, reading.event);
+    change = too_old || !in_turn ? refuse(slot, reading.raw) : take(slot, reading.raw, reading.event);
+    if (!too_old && in_turn && change.fault == ReadingFault::none) make_all(slot, reading.event);
   }
   if (too_old) change.fault = ReadingFault::clock;
-  if (!is_control && reading.control != ControlId::presence && reading.control != ControlId::gap) {
+  if (!is_control && !is_presence && reading.control != ControlId::gap) {
     // Nobody can say what it was about.
     forget(reading.handset);
     change.fault = ReadingFault::implausible;
@@ -165,19 +170,28 @@ Change Signal::take(SlotId slot, std::int32_t raw, Time at) noexcept {
     case ControlKind::centred:
     case ControlKind::one_sided: break;
   }
-  change.first = !samples_[index(slot)].known;
-  const double before = memory.deflection;
-  memory.deflection = control.calibration.normalise(raw);
-  samples_[index(slot)].known = true;
-  if (control.smoothing_s > 0 && !change.first) {
-    // Until now it stood where it stood before.
-    memory.smoothing.advance(before, to_seconds(at - memory.at), control.smoothing_s);
+  return deflect(slot, control.calibration.normalise(raw), at);
+}
+
+/// A control's deflection is another one from `at` on. Until then it stood where it stood before.
+Change Signal::deflect(SlotId slot, double deflection, Time at) noexcept {
+  Sample& sample = samples_[index(slot)];
+  Memory& memory = memories_[index(slot)];
+  Change change;
+  change.kind = Change::Kind::moved;
+  change.slot = slot;
+  change.at = at;
+  change.first = !sample.known;
+  sample.known = true;
+  const double delay_s = controls_[index(slot)].smoothing_s;
+  if (delay_s > 0 && !change.first) {
+    memory.smoothing.advance(memory.deflection, to_seconds(at - memory.at), delay_s);
   } else {
-    memory.smoothing.start(memory.deflection);
+    memory.smoothing.start(deflection);
   }
+  memory.deflection = deflection;
   memory.at = at;
   shape(slot);
-  change.kind = Change::Kind::moved;
   return change;
 }
 
@@ -235,8 +249,7 @@ void Signal::make_all(SlotId part, Time at) noexcept {
 }
 
 void Signal::make(SlotId slot, Time at) noexcept {
-  const ControlSetup& control = controls_[index(slot)];
-  const VirtualControl& virtual_control = control.virtual_control;
+  const VirtualControl& virtual_control = controls_[index(slot)].virtual_control;
   const bool tilts =
       virtual_control.how == VirtualControl::How::tilt_x || virtual_control.how == VirtualControl::How::tilt_y;
   std::array<double, VirtualControl::parts_at_most> parts{};
@@ -247,34 +260,16 @@ void Signal::make(SlotId slot, Time at) noexcept {
     parts[i] = tilts ? memories_[index(virtual_control.parts[i])].smoothing.value() : part.pressed ? 1 : part.value;
   }
   if (virtual_control.how == VirtualControl::How::key) {
-    const Sample& sample = samples_[index(slot)];
+    const bool pressed = samples_[index(slot)].pressed;
     const double toward = virtual_control.lower ? -parts[0] : parts[0];
-    const Change change = press(slot, toward >= (sample.pressed ? virtual_control.release : virtual_control.press));
+    const Change change = press(slot, toward >= (pressed ? virtual_control.release : virtual_control.press));
     if (change.kind == Change::Kind::nothing) return;
     also_changed_.push_back(change);
     also_changed_.back().at = at;
     return;
   }
-  const auto value = made_value(virtual_control, parts);
   // Its parts are told one after the other: whether they can be together is looked at when all of a tick are there.
-  if (!value) return;
-  Change change;
-  change.kind = Change::Kind::moved;
-  change.slot = slot;
-  change.at = at;
-  Sample& sample = samples_[index(slot)];
-  Memory& memory = memories_[index(slot)];
-  change.first = !sample.known;
-  sample.known = true;
-  if (control.smoothing_s > 0 && !change.first) {
-    memory.smoothing.advance(memory.deflection, to_seconds(at - memory.at), control.smoothing_s);
-  } else {
-    memory.smoothing.start(*value);
-  }
-  memory.deflection = *value;
-  memory.at = at;
-  shape(slot);
-  also_changed_.push_back(change);
+  if (const auto value = made_value(virtual_control, parts)) also_changed_.push_back(deflect(slot, *value, at));
 }
 
 /// Whether smoothing changed the control's value.

@@ -1,16 +1,17 @@
 #include <gyrax/signal/virtual_control.hpp>
 
+#include "../base/size.hpp"
+
 #include <cmath>
 
 namespace gyrax {
 namespace {
 
-double size_of(double value) noexcept { return value < 0 ? -value : value; }
 double within_one(double value) noexcept { return value > 1 ? 1 : value < -1 ? -1 : value; }
 
 /// One of two motors: `along` and `across` are speed and turn, the latter reversed for the right one.
 double drive(double along, double across) noexcept {
-  const double left = size_of(along + across), right = size_of(along - across), most = left > right ? left : right;
+  const double left = size(along + across), right = size(along - across), most = left > right ? left : right;
   const double asked = along + across;
   return most > 1 ? asked / most : asked;
 }
@@ -38,7 +39,7 @@ std::optional<double> made_value(const VirtualControl& virtual_control,
   switch (virtual_control.how) {
     case VirtualControl::How::difference: return within_one(p[0] - p[1]);
     case VirtualControl::How::mean: return (p[0] + p[1]) / 2;
-    case VirtualControl::How::greater: return size_of(p[1]) > size_of(p[0]) ? p[1] : p[0];
+    case VirtualControl::How::greater: return size(p[1]) > size(p[0]) ? p[1] : p[0];
     case VirtualControl::How::drive_left: return drive(p[0], p[1]);
     case VirtualControl::How::drive_right: return drive(p[0], -p[1]);
     // At rest gravity reads as an acceleration upwards: the side that is lowered reads negative.
@@ -54,9 +55,9 @@ double arc_tangent(double y, double x) noexcept {
   constexpr double half_pi = 1.57079632679489661923;
   constexpr double c[] = {-0.3333314528, 0.1999355085, -0.1420889944, 0.1065626393,
                           -0.0752896400, 0.0429096138, -0.0161657367, 0.0028662257};
-  const double size = size_of(y);
-  const bool steep = size > x;
-  const double t = steep ? x / size : size / x, s = t * t;
+  const double height = size(y);
+  const bool steep = height > x;
+  const double t = steep ? x / height : height / x, s = t * t;
   double sum = 0;
   for (int i = 7; i >= 0; --i) sum = (sum + c[i]) * s;
   const double angle = t + t * sum, out = steep ? half_pi - angle : angle;

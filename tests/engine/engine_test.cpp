@@ -21,10 +21,11 @@ Stand stand() { return Stand(test::rig(test::jog_and_step)); }
 
 Interlock blocked(const Stand& s) { return s.why("x").blocked.what; }
 
-/// The fastest stop from v, in ticks of 2 ms, and two more.
-std::size_t stop_ticks(double v) {
-  return static_cast<std::size_t>(stop_reach({0, v, 0}, {50, 200, 20000, 400, 40000}).time_s / 0.002) + 2;
-}
+// The fastest stop of x from its full 50 mm/s, by hand: decel 400 mm/s² with a jerk of 40000 mm/s³. The deceleration
+// grows for 400 / 40000 = 0.01 s, stands and goes back in 0.01 s; what it takes off is v = 400 · (t − 0.01), so that
+// t = 50 / 400 + 0.01 = 0.135 s. The speed falls evenly about its middle: the way is 50 · 0.135 / 2 = 3.375 mm.
+constexpr double stop_mm = 3.375;
+constexpr std::size_t stop_ticks = 68 + 2;  // of 2 ms, and two more
 
 }  // namespace
 
@@ -49,7 +50,7 @@ TEST_CASE("Ready, live, jog at exactly full speed, and rest within the braking t
   s.move("stick.left.x", 1).run(0.5);
   CHECK(s.command("x").v == 50.0);
   CHECK(blocked(s) == Interlock::none);
-  s.move("stick.left.x", 0).tick(stop_ticks(50));
+  s.move("stick.left.x", 0).tick(stop_ticks);
   CHECK(s.command("x").v == 0);
 }
 
@@ -135,10 +136,10 @@ TEST_CASE("Each way to end live: the commanded speed is zero within the braking 
     s.tick();
     CHECK(s.state() != State::live);
     const double at_cause = s.command("x").p;
-    s.tick(stop_ticks(50));
+    s.tick(stop_ticks);
     CHECK(s.command("x").v == 0);
     CHECK(s.state() == way.end);
-    CHECK(s.command("x").p - at_cause <= stop_reach({0, 50, 0}, {50, 200, 20000, 400, 40000}).distance + 50 * 0.004);
+    CHECK(s.command("x").p - at_cause <= stop_mm + 50 * 0.004);
     CHECK(s.command("x").p >= begin);
     bool told = false;
     for (const Event& e : s.events())
@@ -170,7 +171,7 @@ TEST_CASE("A late tick is a stop, never a leap; a clock that runs backwards too"
     s.tick_after(late);
     CHECK(s.state() == State::stopping);
     CHECK(std::abs(s.command("x").p - before) <= 50 * 0.020);
-    s.tick(stop_ticks(50));
+    s.tick(stop_ticks);
     CHECK(s.state() == State::tripped);
   }
   Stand s = stand();

@@ -1,4 +1,5 @@
 // The live loop on recorded hands, in real time: what it does does not depend on how fast this machine is.
+#include <gyrax/link/link.hpp>
 #include <gyrax/link/simulated.hpp>
 #include <gyrax/live/runner.hpp>
 #include <gyrax/logbook/replay.hpp>
@@ -191,6 +192,55 @@ TEST_CASE("A real stop counts while a recording plays, and ends it; a real pad's
     if (stops) CHECK(out.commands[0].v == 0);
     if (!stops) CHECK(out.commands[0].v > 10);
   }
+}
+
+TEST_CASE("Several sources at once: their items come in the order in which they arrived, and signs reach all of them") {
+  class Source final : public Hands {
+   public:
+    Source(std::uint16_t handset, std::vector<int> at_ms) : handset_(HandsetId{handset}), at_ms_(std::move(at_ms)) {}
+    bool next(HandsetItem& item, Time now) noexcept override {
+      if (told_ == at_ms_.size() || Time{1ms * at_ms_[told_]} > now) return false;
+      const Time at{1ms * at_ms_[told_++]};
+      item = {};
+      item.reading = {handset_, ControlId{0}, static_cast<std::uint32_t>(told_), at, at, 1};
+      return true;
+    }
+    void sign(HandsetId, Sign) noexcept override { ++signs; }
+    int signs = 0;
+
+   private:
+    HandsetId handset_;
+    std::vector<int> at_ms_;
+    std::size_t told_ = 0;
+  };
+  Source first(0, {1, 4, 5, 90}), second(1, {2, 3, 6, 7}), none(2, {});
+  SeveralHands hands({&first, &second, &none});
+  std::string order;
+  for (HandsetItem item; hands.next(item, Time{50ms});) order += index(item.reading.handset) == 0 ? 'a' : 'b';
+  CHECK(order == "abbaabb");
+  HandsetItem item;
+  CHECK_FALSE(hands.next(item, Time{50ms}));
+  REQUIRE(hands.next(item, Time{90ms}));
+  CHECK(item.reading.arrival == Time{90ms});
+  CHECK(hands.wake_descriptor() >= 0);
+  hands.sign(HandsetId{0}, Sign::blocked);
+  CHECK(first.signs + second.signs + none.signs == 3);
+}
+
+TEST_CASE("Links are made by their kind, and stand side by side") {
+  const Rig rig = test::rig(test::jog_and_step);
+  REQUIRE(rig.links.size() == 1);
+  CHECK(rig.links[0].kind == "simulated");
+  RigLinks made(rig);
+  SimulatedLinks simulated(rig);
+  for (Time now{}; now < Time{100ms}; now += 2ms) {
+    const auto one = made.reports(now), other = simulated.reports(now);
+    REQUIRE(one.size() == other.size());
+    for (std::size_t i = 0; i < one.size(); ++i) REQUIRE(one[i].sequence == other[i].sequence);
+  }
+  Rig strange = rig;
+  strange.links[0].kind = "pigeon";
+  CHECK_THROWS_AS(RigLinks{strange}, std::runtime_error);
 }
 
 TEST_CASE("A reading that arrives while a tick begins is no reading from the future") {

@@ -6,6 +6,7 @@
 
 #include "support/demo_log.hpp"
 #include "support/random.hpp"
+#include "support/rigs.hpp"
 
 #include <doctest/doctest.h>
 
@@ -87,6 +88,57 @@ TEST_CASE("A run replays to the last bit, and says where not") {
   CHECK_FALSE(other.same);
   CHECK(other.difference.find("axis x") != std::string::npos);
   CHECK(other.difference.find(" in the logbook, ") != std::string::npos);
+}
+
+TEST_CASE("What wires and programs will say is kept, too, and replays") {
+  const Folder folder;
+  const Rig rig = test::rig(test::jog_and_step);
+  Engine engine(rig.setup);
+  TickBuffers out(rig.setup);
+  const InputReport inputs[] = {{InputId{0}, 1, true}, {InputId{7}, 21.625, false}};
+  const ActionReport actions[] = {{ActionId{3}, ActionReport::Result::timed_out},
+                                  {ActionId{0}, ActionReport::Result::done}};
+  const AxisReport axes[] = {{true, 12.5, -1}};
+  const ProgramRequest program[] = {
+      {.coordinate = CoordinateId{0}, .kind = ProgramRequest::Kind::go, .goal = -5'000'000},
+      {.coordinate = CoordinateId{0}, .velocity = 0.1}};
+  const auto report_of = [&](std::uint32_t number, Time now) {
+    LinkReport report{.sequence = number, .measured = now, .arrival = now, .axes = axes};
+    if (number == 1) return report;
+    report.far_clock = Time{std::chrono::milliseconds(4001 * number)};
+    report.faults = 0x80000001u;
+    report.inputs = inputs;
+    report.actions = actions;
+    return report;
+  };
+  {
+    LogbookWriter log(rig, folder / "run.jsonl");
+    for (std::uint32_t i = 1; i < 4; ++i) {
+      const Time now{std::chrono::milliseconds(2 * i)};
+      const LinkReport report = report_of(i, now);
+      engine.tick({.now = now, .readings = {}, .reports = {&report, 1}, .end = false, .program = program}, out.view());
+      log.tick({now, false, {}, {&report, 1}, out.commands, out.switches, {}, program});
+    }
+    log.close("over");
+  }
+  LogbookReader log(folder / "run.jsonl");
+  std::uint32_t i = 0;
+  for (LogRecord record; log.next(record) && record.kind == LogRecord::Kind::tick;) {
+    ++i;
+    REQUIRE(record.reports.size() == 1);
+    const LinkReport &read = record.reports.front(), wrote = report_of(i, record.now);
+    CHECK(read.far_clock == wrote.far_clock);
+    CHECK(read.faults == wrote.faults);
+    CHECK(std::equal(read.inputs.begin(), read.inputs.end(), wrote.inputs.begin(), wrote.inputs.end()));
+    CHECK(std::equal(read.actions.begin(), read.actions.end(), wrote.actions.begin(), wrote.actions.end()));
+    CHECK(std::equal(record.program.begin(), record.program.end(), std::begin(program), std::end(program)));
+  }
+  CHECK(i == 3);
+  CHECK(replay(folder / "run.jsonl").same);
+  // What is no such thing is told as that.
+  std::string text = read(folder / "run.jsonl");
+  text.replace(text.find("\"timed_out\""), 11, "\"forgotten\"");
+  CHECK(read_all(text).cut.find("an action is done, refused or timed_out") != std::string::npos);
 }
 
 TEST_CASE("A span keeps its ticks, and the whole is replayed all the same") {

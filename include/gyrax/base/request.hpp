@@ -27,4 +27,14 @@ struct Request {
   bool asked() const noexcept { return moving() || waiting_for != no<SlotId>; }
 };
 
+/// What a program beside the hands asks of a coordinate. Reserved: nothing takes it yet.
+struct ProgramRequest {
+  enum class Kind : std::uint8_t { jog, go };
+  CoordinateId coordinate{};
+  Kind kind = Kind::jog;
+  double velocity = 0;  ///< of jog, unit/s
+  Nano goal = 0;        ///< of go
+  bool operator==(const ProgramRequest&) const = default;
+};
+
 }  // namespace gyrax

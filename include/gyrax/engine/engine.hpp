@@ -15,16 +15,6 @@
 
 namespace gyrax {
 
-/// What a program beside the hands asks of a coordinate. Reserved: nothing takes it yet.
-struct ProgramRequest {
-  enum class Kind : std::uint8_t { jog, go };
-  CoordinateId coordinate{};
-  Kind kind = Kind::jog;
-  double velocity = 0;  ///< of jog, unit/s
-  Nano goal = 0;        ///< of go
-  bool operator==(const ProgramRequest&) const = default;
-};
-
 struct TickInput {
   Time now{};  ///< never before the last tick's; equal is allowed and moves nothing
   std::span<const Reading> readings;

@@ -19,11 +19,9 @@
 
 namespace gyrax {
 
-enum class ControlShape : std::uint8_t { key, centred, one_sided, counts };
-
 struct ControlName {
   std::string name;
-  ControlShape shape = ControlShape::key;
+  ControlKind kind = ControlKind::key;
   std::uint16_t type = 0;  ///< the kernel's event type: EV_KEY, EV_ABS, EV_REL
   std::uint16_t code = 0;
   int hat_side = 0;  ///< -1 or 1: this key is that side of a hat's axis; otherwise 0

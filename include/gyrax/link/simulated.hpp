@@ -7,7 +7,7 @@
 ///     links.send(out.frames);
 #pragma once
 
-#include <gyrax/link/machines.hpp>
+#include <gyrax/link/link.hpp>
 #include <gyrax/rig/rig.hpp>
 #include <gyrax/sim/bench.hpp>
 
@@ -17,6 +17,20 @@
 
 namespace gyrax {
 
+/// One of them.
+class SimulatedLink final : public Link {
+ public:
+  SimulatedLink(const Rig& rig, LinkId link);
+  void receive(Time now, std::vector<LinkReport>& reports) override;
+  void send(const Frame& frame) override { bench_.receive(frame); }
+  sim::Bench& bench() noexcept { return bench_; }
+  const sim::Bench& bench() const noexcept { return bench_; }
+
+ private:
+  sim::Bench bench_;
+};
+
+/// All of a rig's links with simulated machines, of whatever kind they are.
 class SimulatedLinks final : public Machines {
  public:
   explicit SimulatedLinks(const Rig& rig);
@@ -25,7 +39,7 @@ class SimulatedLinks final : public Machines {
   std::span<const LinkReport> reports(Time now) override;
   void send(std::span<const Frame> frames) override;
 
-  sim::Bench& bench(LinkId link) { return benches_[index(link)]; }
+  sim::Bench& bench(LinkId link) { return links_[index(link)].bench(); }
   /// Where an axis of the rig really is, and how fast, in its unit; asked of the machine, not of its reports.
   double position(AxisId axis) const;
   double speed(AxisId axis) const;
@@ -34,7 +48,7 @@ class SimulatedLinks final : public Machines {
   void break_axis(AxisId axis, sim::AxisFault fault);
 
  private:
-  std::vector<sim::Bench> benches_;
+  std::vector<SimulatedLink> links_;
   std::vector<Wiring> axes_, switches_;
   std::vector<LinkReport> reports_;
 };

@@ -1,4 +1,5 @@
-/// Where a live engine's readings come from: real handsets, a recorded session's at its own pace, or both.
+/// Where a live engine's readings come from: real handsets, a recorded session's at its own pace, others, or several at
+/// once.
 ///
 /// In: the time. Out: items in order. Never: a wait.
 #pragma once
@@ -7,6 +8,7 @@
 #include <gyrax/rehearsal/player.hpp>
 
 #include <atomic>
+#include <optional>
 #include <vector>
 
 namespace gyrax {
@@ -46,6 +48,30 @@ class PlayedHands final : public Hands {
  private:
   Player player_;
   std::span<const Reading> arrived_;
+};
+
+/// Several sources at once: their items in the order in which they arrived. A source is a class of Hands, and is named
+/// where a program puts its sources together.
+class SeveralHands final : public Hands {
+ public:
+  /// They have to outlive it. Errors: std::system_error where the system has no descriptor left.
+  explicit SeveralHands(std::vector<Hands*> sources);
+  ~SeveralHands() override;
+  SeveralHands(const SeveralHands&) = delete;
+  SeveralHands& operator=(const SeveralHands&) = delete;
+  bool next(HandsetItem& item, Time now) noexcept override;
+  void sign(HandsetId handset, Sign sign) noexcept override;
+  void grab_keypads(bool mine) noexcept override;
+  int wake_descriptor() const noexcept override { return wake_; }
+  void clear_wake() noexcept override;
+
+ private:
+  struct Source {
+    Hands* hands = nullptr;
+    std::optional<HandsetItem> next;  // taken from it, and not its turn yet
+  };
+  std::vector<Source> sources_;
+  int wake_ = -1;  // readable where one of theirs is
 };
 
 /// A session's hands, with real ones beside them.

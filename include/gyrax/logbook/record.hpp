@@ -3,6 +3,7 @@
 
 #include <gyrax/base/command.hpp>
 #include <gyrax/base/reading.hpp>
+#include <gyrax/base/request.hpp>
 #include <gyrax/engine/event.hpp>
 #include <gyrax/signal/calibration.hpp>
 
@@ -22,6 +23,7 @@ struct TickRecord {
   std::span<const AxisCommand> commands;
   std::span<const std::uint8_t> switches;
   std::span<const Event> events;
+  std::span<const ProgramRequest> program{};
 };
 
 /// One line of a logbook, as it is read back.
@@ -40,7 +42,11 @@ struct LogRecord {
   bool end = false;
   std::vector<Reading> readings;
   std::vector<LinkReport> reports;
-  std::vector<std::vector<AxisReport>> report_axes;  ///< what the reports point to
+  std::vector<ProgramRequest> program;
+  // what the reports point to
+  std::vector<std::vector<AxisReport>> report_axes;
+  std::vector<std::vector<InputReport>> report_inputs;
+  std::vector<std::vector<ActionReport>> report_actions;
   // of a calibration
   SlotId slot = no<SlotId>;
   Calibration calibration = Calibration::key();

@@ -69,6 +69,7 @@ class Motion {
   void ask_axis(AxisMotion& axis, const Request& request, double speed, double accel) noexcept;
   void ask_capped(const GroupSetup& group, std::span<const Request> requests, const Scale& scale) noexcept;
   bool ask_pose(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept;
+  void begin_path(std::size_t group, std::span<const Request> requests, double path_speed) noexcept;
   bool at_rest(const GroupSetup& group) const noexcept;
   void limit_speeds(const GroupSetup& group, double cap) noexcept;
 

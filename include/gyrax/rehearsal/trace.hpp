@@ -34,7 +34,7 @@ struct Trace {
   void add(Time now, const Engine& engine, const TickBuffers& out, const Machine& machine) {
     add(now, engine, out);
     for (std::size_t a = 0; a < axes.size(); ++a) {
-      const AxisId id{static_cast<std::uint16_t>(a)};
+      const AxisId id = id_at<AxisId>(a);
       axes[a].back().real_position = machine.position(id);
       axes[a].back().real_speed = machine.speed(id);
     }

@@ -49,19 +49,15 @@ struct NumberInfo {
   Origin origin;     ///< where its notches stand
 };
 
-/// What the simulated machine behind a link is like.
-struct SimulatedInfo {
-  double lag_s = 0.012;      ///< time constant with which an axis follows
-  double delay_s = 0.002;    ///< from measuring to the report's arrival
-  double report_s = 0.004;   ///< between two reports
-  double speed_share = 1.3;  ///< an axis's own speed limit, of the rig's
-  double decel_share = 1.0;  ///< an axis's own deceleration when it has to stop by itself, of the rig's
-};
-
 struct LinkInfo {
   std::string name;
-  SimulatedInfo simulated;
+  std::string kind = "simulated";
+  std::map<std::string, double> numbers;  ///< its kind's keys, whether the rig gives them or not
+  Origin origin;
+  double number(const char* key) const { return numbers.at(key); }
 };
+/// A link with what is usual for a kind wherever it says nothing.
+LinkInfo with_usual(LinkInfo link, const std::string& kind);
 
 struct BindingInfo {
   Origin origin;

@@ -130,6 +130,8 @@ class Signal {
   Change refuse(SlotId slot, std::int32_t raw) noexcept;
   Change take(SlotId slot, std::int32_t raw, Time at) noexcept;
   Change press(SlotId slot, bool down) noexcept;
+  Change deflect(SlotId slot, double deflection, Time at) noexcept;
+  std::int64_t lost_before(const Reading& reading, bool& in_turn) const noexcept;
   std::int32_t detents(SlotId slot, std::int32_t counts) noexcept;
   void shape(SlotId slot) noexcept;
   void make_all(SlotId part, Time at) noexcept;

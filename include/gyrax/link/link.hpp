@@ -1,0 +1,39 @@
+/// One link: the wire to what moves, and what is spoken on it.
+///
+/// In: the frames of one link. Out: its reports. Never: a wait.
+///
+/// A new kind is a class of this, with its keys in src/rig/link_kinds.cpp and a line in src/link/kinds.cpp.
+#pragma once
+
+#include <gyrax/link/machines.hpp>
+#include <gyrax/rig/rig.hpp>
+
+#include <memory>
+#include <vector>
+
+namespace gyrax {
+
+class Link {
+ public:
+  virtual ~Link() = default;
+  /// Adds what was reported by `now` since the last call. What it points to is valid until the next call.
+  virtual void receive(Time now, std::vector<LinkReport>& reports) = 0;
+  virtual void send(const Frame& frame) = 0;
+};
+
+/// The links of a rig, each of its own kind, side by side.
+class RigLinks final : public Machines {
+ public:
+  /// Errors: std::runtime_error where a far end cannot be reached at all.
+  explicit RigLinks(const Rig& rig);
+  /// For links of one's own; by LinkId.
+  explicit RigLinks(std::vector<std::unique_ptr<Link>> links);
+  std::span<const LinkReport> reports(Time now) override;
+  void send(std::span<const Frame> frames) override;
+
+ private:
+  std::vector<std::unique_ptr<Link>> links_;
+  std::vector<LinkReport> reports_;
+};
+
+}  // namespace gyrax

@@ -1,0 +1,9 @@
+// The size of a number. Private to the core, but for the envelope, which shares no code with what it checks.
+#pragma once
+
+namespace gyrax {
+
+/// Without its sign. (std::abs of a double is no constant expression, and minus zero stays itself here.)
+constexpr double size(double value) noexcept { return value < 0 ? -value : value; }
+
+}  // namespace gyrax

@@ -1,0 +1,51 @@
+#include <gyrax/link/link.hpp>
+#include <gyrax/link/simulated.hpp>
+
+#include <stdexcept>
+
+namespace gyrax {
+namespace {
+
+struct Kind {
+  const char* name;
+  std::unique_ptr<Link> (*make)(const Rig& rig, LinkId link);
+};
+
+template <class L>
+std::unique_ptr<Link> make(const Rig& rig, LinkId link) {
+  return std::make_unique<L>(rig, link);
+}
+
+/// A line for each kind; its keys are in src/rig/link_kinds.cpp.
+constexpr Kind kinds[] = {{"simulated", make<SimulatedLink>}};
+
+std::unique_ptr<Link> made(const Rig& rig, LinkId link) {
+  for (const Kind& kind : kinds)
+    if (rig.links[index(link)].kind == kind.name) return kind.make(rig, link);
+  throw std::runtime_error("no link is of the kind '" + rig.links[index(link)].kind + "'");
+}
+
+constexpr std::size_t reports_of_one = 64;
+
+}  // namespace
+
+RigLinks::RigLinks(const Rig& rig) {
+  for (std::size_t l = 0; l < rig.links.size(); ++l) links_.push_back(made(rig, id_at<LinkId>(l)));
+  reports_.reserve(reports_of_one * links_.size());
+}
+
+RigLinks::RigLinks(std::vector<std::unique_ptr<Link>> links) : links_(std::move(links)) {
+  reports_.reserve(reports_of_one * links_.size());
+}
+
+std::span<const LinkReport> RigLinks::reports(Time now) {
+  reports_.clear();
+  for (const auto& link : links_) link->receive(now, reports_);
+  return reports_;
+}
+
+void RigLinks::send(std::span<const Frame> frames) {
+  for (const Frame& frame : frames) links_[index(frame.link)]->send(frame);
+}
+
+}  // namespace gyrax
