@@ -42,12 +42,17 @@ HandsetModel pad() {
   add_keys(model, {"face.south", "face.east", "face.north", "face.west", "shoulder.left", "shoulder.right", "menu.left",
                    "menu.right", "menu.centre", "thumb.left", "thumb.right"});
   for (const int code : {ABS_X, ABS_Y, ABS_RX, ABS_RY})
-    add_axis(
-        model, code,
-        {.rest_scatter = 1400, .noise = 24, .tremble = 160, .fuzz = 16, .reversed = code == ABS_Y || code == ABS_RY},
-        128);
+    add_axis(model, code,
+             {.minimum = -29500,
+              .maximum = 29500,
+              .rest_scatter = 1260,
+              .noise = 22,
+              .tremble = 144,
+              .fuzz = 13,
+              .reversed = code == ABS_Y || code == ABS_RY},
+             105);
   for (const int code : {ABS_Z, ABS_RZ})
-    add_axis(model, code, {.minimum = 0, .maximum = 255, .one_sided = true, .firmness = 1});
+    add_axis(model, code, {.minimum = 0, .maximum = 240, .one_sided = true, .firmness = 1});
   add_hat(model);
   return model;
 }
@@ -58,13 +63,13 @@ HandsetModel worn_pad() {
   model.device.product = 0x0003;
   model.bounces = true;
   ModelAxis& x = model.axes[ABS_X];
-  x.rest = 3932;  // 12 %
+  x.rest = 3540;  // 12 %
   x.rest_scatter = 0;
-  x.slack = 900;
-  x.noise = 160;
+  x.slack = 810;
+  x.noise = 144;
   ModelAxis& y = model.axes[ABS_Y];
-  y.slack = 1500;
-  y.noise = 120;
+  y.slack = 1350;
+  y.noise = 108;
   y.jumps_every = 90;
   // It does not come quite down any more.
   ModelAxis& trigger = model.axes[ABS_RZ];
@@ -87,19 +92,19 @@ HandsetModel joystick() {
   for (const int code : {ABS_X, ABS_Y})
     add_axis(model, code,
              {.minimum = 0,
-              .maximum = 255,
-              .rest = 131,
+              .maximum = 230,
+              .rest = 118,
               .slack = 3,
               .drift = 0.05,
               .noise = 1,
               .tremble = 3,
               .reversed = code == ABS_Y},
-             15);
+             13);
   add_axis(model, ABS_RUDDER,
-           {.minimum = 0, .maximum = 255, .rest = 126, .slack = 5, .noise = 2, .tremble = 3, .jumps_every = 200}, 15);
+           {.minimum = 0, .maximum = 230, .rest = 113, .slack = 5, .noise = 2, .tremble = 3, .jumps_every = 200}, 13);
   add_axis(
       model, ABS_THROTTLE,
-      {.minimum = 0, .maximum = 255, .noise = 1, .tremble = 1, .one_sided = true, .reversed = true, .stays = true});
+      {.minimum = 0, .maximum = 230, .noise = 1, .tremble = 1, .one_sided = true, .reversed = true, .stays = true});
   return model;
 }
 
@@ -126,21 +131,21 @@ HandsetModel hand_stick() {
            {"face.south", "face.east", "shoulder.left", "trigger.left.key", "menu.left", "menu.right", "thumb.left"});
   for (const int code : {ABS_X, ABS_Y})
     add_axis(model, code,
-             {.minimum = -2048,
-              .maximum = 2047,
-              .rest_scatter = 80,
+             {.minimum = -1900,
+              .maximum = 1900,
+              .rest_scatter = 75,
               .noise = 6,
               .tremble = 14,
-              .fuzz = 2,
+              .fuzz = 3,
               .reversed = code == ABS_Y},
-             16);
+             21);
   return model;
 }
 
 HandsetModel hand_stick_tilt() {
   HandsetModel model = made("Bench hand stick motion (made up)", 0x0007);
   model.device.properties.insert(INPUT_PROP_ACCELEROMETER);
-  constexpr std::int32_t unit = 8192;
+  constexpr std::int32_t unit = 6100;
   for (const int code : {ABS_X, ABS_Y, ABS_Z})
     add_axis(model, code, {.minimum = -4 * unit, .maximum = 4 * unit - 1, .noise = 60, .stays = true}, 0, unit);
   model.scan_us = 10'000;
@@ -154,7 +159,7 @@ HandsetModel knob_box() {
   for (const int code : {ABS_X, ABS_Y, ABS_Z, ABS_RX})
     add_axis(model, code,
              {.minimum = 0,
-              .maximum = 1023,
+              .maximum = 950,
               .rest = code == ABS_Z ? 17 : 4,
               .noise = 3,
               .tremble = 2,

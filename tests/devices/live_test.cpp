@@ -314,7 +314,7 @@ TEST_CASE(
   CHECK_MESSAGE(is(State::ready), told());
   mock.key(BTN_TR, 1);
   CHECK_MESSAGE(is(State::live), told());
-  mock.move(ABS_X, 32767);
+  mock.move(ABS_X, 29500);
   CHECK(until([](const RunView& v) { return v.axes[0].command.v == 50; }));
   const Time unplugged = b.clock.now();
   mock.unplug();
@@ -336,7 +336,7 @@ TEST_CASE(
   mock.plug();
   CHECK(until([](const RunView& v) { return v.handsets[0] == HandsetHealth::present; }));
   mock.key(BTN_TR, 1);
-  mock.move(ABS_X, 32767);
+  mock.move(ABS_X, 29500);
   pause(100);
   CHECK(runner.look().axes[0].command.v == 0);
   CHECK(runner.look().zones[0].state == State::tripped);

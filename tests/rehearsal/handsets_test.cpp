@@ -36,8 +36,8 @@ const std::vector<Kind>& kinds() {
       {"worn_pad", {{"x", 0}}, {"lamp"}, {"worn_pad"}, {}},
       // Turned to the end; the throttle at its end is 30 degrees; z to its end.
       {"joystick", {{"turntable", 180}, {"lamp_tilt", 30}, {"z", 120}}, {}, {"joystick"}, {}},
-      // 25 - 4 clicks of 0.01 mm, 3 of 0.1.
-      {"dial", {{"z", 0.51}}, {}, {"dial"}, {}},
+      // 25 - 4 clicks of 0.02 mm, 3 of 0.2.
+      {"dial", {{"z", 1.02}}, {}, {"dial"}, {}},
       // From the end of travel 4 of 1 mm, 3 of 0.1 and 1 of 1 back.
       {"keypad", {{"x", 414.7}}, {}, {"keypad"}, {}},
       // Leaned away by 6 degrees is less than the dead zone of 9; the focus to its end.

@@ -73,7 +73,7 @@ class HandScript {
     int value = static_cast<int>(std::lround(share));
     if (control->hat_side != 0) value *= control->hat_side;
     if (control->type == EV_ABS && control->hat_side == 0) {
-      const double end = control->kind == ControlKind::centred ? 32767 : 255;
+      const double end = control->kind == ControlKind::centred ? 29500 : 240;
       value = static_cast<int>(std::lround(end * (control->reversed ? -share : share)));
     }
     device.send(control->type, control->code, value);

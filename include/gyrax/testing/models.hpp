@@ -44,7 +44,7 @@ HandsetModel pad();
 HandsetModel worn_pad();
 /// A handwheel (dial.1) and the keys kp0 to kp9.
 HandsetModel wheel_box();
-/// An old joystick with 8 bits: x, y, a twisted grip, a throttle that stays and is upside down, eight keys.
+/// An old joystick with 230 steps: x, y, a twisted grip, a throttle that stays and is upside down, eight keys.
 HandsetModel joystick();
 /// A dial with four counts a detent, and six keys.
 HandsetModel detent_dial();
@@ -54,7 +54,7 @@ HandsetModel keypad();
 HandsetModel hand_stick();
 /// … and the tilt sensor inside it, a device of its own: three accelerations, a hundred times a second.
 HandsetModel hand_stick_tilt();
-/// Four knobs on a 10-bit converter, sent as a stick's and triggers' codes, and four keys; reports steadily.
+/// Four knobs on a coarse converter, sent as a stick's and triggers' codes, and four keys; reports steadily.
 HandsetModel knob_box();
 /// A stick with four contacts and six keys.
 HandsetModel digital_stick();
