@@ -83,6 +83,27 @@ SwitchTo EffectTable::switch_to(const char* from) {
                             : SwitchTo::momentary;
 }
 
+EffectTable::Notch EffectTable::notch(const Allowed& allowed,
+                                      const std::function<bool(const NotchSetup::Number&, double)>& among) {
+  std::string name = key;
+  const char* to = key;
+  if (entry.has("to")) {
+    to = "to";
+    if (const auto of = entry.text(key)) name += "." + *of;
+  }
+  Notch read{.number = named<NumberId>(entry, key, known.numbers, name, "number")};
+  if (entry.is_text(to)) {
+    read.by = part.sign * (entry.choice(to, {"up", "down"}).value_or("up") == "up" ? 1 : -1);
+    return read;
+  }
+  refuse_pair();
+  read.value = entry.number(to, allowed);
+  if (!read.value || read.number == no<NumberId>) return read;
+  if (!among(known.rig.setup.notches.numbers[index(read.number)], *read.value))
+    entry.problem(Code::not_a_notch, to, "that is not one of its notches", "one of them, \"up\" or \"down\"");
+  return read;
+}
+
 Nano counted_inside(const AxisLimits& limits, double position) {
   return std::clamp(to_nano(position), limits.low_nano(), limits.high_nano());
 }

@@ -201,34 +201,6 @@ struct Spelling<effect::Set> {
   }
 };
 
-/// `{ override = "up" }`, `{ override = 25 }`, `{ override = "carriage", to = 25 }`; increments in the same way. The
-/// opposite of up is down.
-struct NotchRead {
-  NumberId number = no<NumberId>;
-  int by = 0;
-  std::optional<double> value{};
-};
-template <class Among>
-NotchRead read_notch(EffectTable& t, const Allowed& allowed, Among among) {
-  std::string name = t.key;
-  const char* to = t.key;
-  if (t.entry.has("to")) {
-    to = "to";
-    if (const auto of = t.entry.text(t.key)) name += "." + *of;
-  }
-  NotchRead read{.number = named<NumberId>(t.entry, t.key, t.known.numbers, name, "number")};
-  if (t.entry.is_text(to)) {
-    read.by = t.part.sign * (t.entry.choice(to, {"up", "down"}).value_or("up") == "up" ? 1 : -1);
-    return read;
-  }
-  t.refuse_pair();
-  read.value = t.entry.number(to, allowed);
-  if (!read.value || read.number == no<NumberId>) return read;
-  if (!among(t.known.rig.setup.notches.numbers[index(read.number)], *read.value))
-    t.entry.problem(Code::not_a_notch, to, "that is not one of its notches", "one of them, \"up\" or \"down\"");
-  return read;
-}
-
 template <class Value>
 bool is_among(const std::vector<Value>& values, Value one) {
   return std::find(values.begin(), values.end(), one) != values.end();
@@ -240,7 +212,7 @@ template <>
 struct Spelling<effect::Override> {
   static constexpr const char* key = "override";
   static effect::Override read(EffectTable& t) {
-    const NotchRead read = read_notch(t, {0, 100, true, "%"}, [&](const NotchSetup::Number& of, double percent) {
+    const EffectTable::Notch read = t.notch({0, 100, true, "%"}, [&](const NotchSetup::Number& of, double percent) {
       return of.override != no<OverrideId> &&
              is_among(t.known.rig.setup.notches.overrides[index(of.override)].values, percent);
     });
@@ -255,8 +227,8 @@ template <>
 struct Spelling<effect::Increment> {
   static constexpr const char* key = "increment";
   static effect::Increment read(EffectTable& t) {
-    const NotchRead read =
-        read_notch(t, {0, max_position, true, "unit"}, [&](const NotchSetup::Number& of, double value) {
+    const EffectTable::Notch read =
+        t.notch({0, max_position, true, "unit"}, [&](const NotchSetup::Number& of, double value) {
           const auto& increments = t.known.rig.setup.notches.increments;
           return std::any_of(of.coordinates.begin(), of.coordinates.end(),
                              [&](CoordinateId c) { return is_among(increments[index(c)].values, to_nano(value)); });

@@ -5,6 +5,7 @@
 
 #include <gyrax/rig/rig.hpp>
 
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -50,6 +51,14 @@ class EffectTable {
   void refuse_motor(AxisId axis);
   bool is_kind(ControlKind kind) const;
   SwitchTo switch_to(const char* from);
+  /// `{ override = "up" }`, `{ override = 25 }`, `{ override = "carriage", to = 25 }`; increments in the same way. The
+  /// opposite of up is down. `among` tells whether a value is one of the number's notches.
+  struct Notch {
+    NumberId number = no<NumberId>;
+    int by = 0;
+    std::optional<double> value{};
+  };
+  Notch notch(const Allowed& allowed, const std::function<bool(const NotchSetup::Number&, double)>& among);
 };
 
 struct EffectRow {
