@@ -250,16 +250,24 @@ class Live {
 
   /// Without an engine nobody else takes the readings; a script gets each of them.
   void drain() {
-    for (HandsetItem item; handsets_->pop(item);) {
-      const Reading& r = item.reading;
-      if (item.kind != HandsetItem::Kind::reading || index(r.control) >= all_controls().size()) continue;
-      const SeenHandset& seat = seen_->seats.at(std::min(index(r.handset), seen_->seats.size() - 1));
-      const ControlName& name = all_controls()[index(r.control)];
-      SeenControl control{r.control, usual_calibration(name), true, r.raw};
-      for (const SeenControl& one : seat.controls)
-        if (one.control == r.control) control.calibration = one.calibration;
-      reporter_->reading(seat, r, name, value_of(control));
+    while (early_ || handsets_->pop(early_.emplace())) {
+      const Reading& r = early_->reading;
+      const bool names_a_control =
+          early_->kind == HandsetItem::Kind::reading && index(r.control) < all_controls().size();
+      // Its seat may have been taken after the last look: then it is told after the next.
+      if (names_a_control && index(r.handset) >= seen_->seats.size()) return;
+      if (names_a_control) tell_reading(seen_->seats[index(r.handset)], r);
+      early_.reset();
     }
+    early_.reset();
+  }
+
+  void tell_reading(const SeenHandset& seat, const Reading& r) {
+    const ControlName& name = all_controls()[index(r.control)];
+    SeenControl control{r.control, usual_calibration(name), true, r.raw};
+    for (const SeenControl& one : seat.controls)
+      if (one.control == r.control) control.calibration = one.calibration;
+    reporter_->reading(seat, r, name, value_of(control));
   }
 
   void tell_events() {
@@ -331,6 +339,7 @@ class Live {
   BootClock clock_;
   bool screen_ = false, done_ = false, recording_ = false;
   std::unique_ptr<LiveHandsets> handsets_;
+  std::optional<HandsetItem> early_;  // a reading whose seat was not seen yet
   std::unique_ptr<RigLinks> links_;
   std::unique_ptr<LiveHandsets> beside_;  // real ones, while a recording plays
   std::unique_ptr<Hands> real_hands_, hands_;
