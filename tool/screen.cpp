@@ -23,10 +23,13 @@ Piece doing(const Rig& rig, const AxisView& axis) {
     if (why.blocked.what == Interlock::stopping)
       return {fmt::format("stops: {}", about(why.cause).sentence), Style::warn};
     std::string by = axis.request.by == no<SlotId> ? "" : fmt::format(" by {}", rig.slots[index(axis.request.by)].name);
-    if (axis.request.going)
-      return {fmt::format("goes{}{}", axis.request.posing ? " to its pose" : "", by), Style::good};
-    if (axis.request.following) return {fmt::format("follows{}", by), Style::good};
-    if (axis.request.jogging) return {fmt::format("jogs {:+.0f} %{}", axis.request.jog * 100, by), Style::good};
+    switch (axis.request.rank()) {
+      case Request::Rank::pose: return {fmt::format("goes to its pose{}", by), Style::good};
+      case Request::Rank::go: return {fmt::format("goes{}", by), Style::good};
+      case Request::Rank::follow: return {fmt::format("follows{}", by), Style::good};
+      case Request::Rank::jog: return {fmt::format("jogs {:+.0f} %{}", axis.request.jog * 100, by), Style::good};
+      case Request::Rank::nothing: break;
+    }
     return {axis.command.v != 0 ? "moves on to its goal, or to rest" : "", Style::good};
   }
   if (why.blocked.what == Interlock::unasked) return {"at rest", Style::dim};

@@ -10,7 +10,7 @@ CoordinateId moved_by(const Effect& effect) noexcept {
 
 ZoneBits zones_of(const Effect& effect) noexcept {
   ZoneBits zones = 0;
-  with(effect, [&]<class E>(const E& e) {
+  visit_effect(effect, [&]<class E>(const E& e) {
     if constexpr (requires { e.zones; }) zones = e.zones;
   });
   return zones;
@@ -233,28 +233,28 @@ void Doing::tell_reduced(bool before) noexcept {
 
 Ask asked(const Effect& effect, const Numbers& numbers) noexcept {
   Ask ask;
-  with(effect, [&](const auto& e) { ask = asks(e, numbers); });
+  visit_effect(effect, [&](const auto& e) { ask = asks(e, numbers); });
   return ask;
 }
 
 void press(const Effect& effect, Doing& doing) noexcept {
-  with(effect, [&](const auto& e) { on_press(e, doing); });
+  visit_effect(effect, [&](const auto& e) { on_press(e, doing); });
 }
 
 void release(const Effect& effect, Doing& doing) noexcept {
-  with(effect, [&](const auto& e) { on_release(e, doing); });
+  visit_effect(effect, [&](const auto& e) { on_release(e, doing); });
 }
 
 void lose(const Effect& effect, Doing& doing) noexcept {
-  with(effect, [&](const auto& e) { on_loss(e, doing); });
+  visit_effect(effect, [&](const auto& e) { on_loss(e, doing); });
 }
 
 void turn(const Effect& effect, std::int32_t counts, Doing& doing) noexcept {
-  with(effect, [&](const auto& e) { on_turn(e, counts, doing); });
+  visit_effect(effect, [&](const auto& e) { on_turn(e, counts, doing); });
 }
 
 void request(const Effect& effect, const Steady& control, std::span<Request> out) noexcept {
-  with(effect, [&](const auto& e) { on_request(e, control, out); });
+  visit_effect(effect, [&](const auto& e) { on_request(e, control, out); });
 }
 
 }  // namespace gyrax::detail

@@ -12,6 +12,13 @@ constexpr std::array<AboutGesture, 6> gestures{{{Gesture::press, "press", "", fa
                                                 {Gesture::hold, "hold", " held", false},
                                                 {Gesture::chord, nullptr, " together", false}}};
 
+// Found by their gesture's number.
+static_assert([] {
+  for (std::size_t i = 0; i < gestures.size(); ++i)
+    if (static_cast<std::size_t>(gestures[i].gesture) != i) return false;
+  return true;
+}());
+
 }  // namespace
 
 std::span<const AboutGesture> about_gestures() noexcept { return gestures; }

@@ -2,9 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <fcntl.h>
+#include <spawn.h>
+#include <sys/wait.h>
 #include <unistd.h>
 #include <algorithm>
 #include <array>
+#include <cerrno>
 #include <cstdio>
 #include <cstdlib>
 #include <filesystem>
@@ -135,15 +139,6 @@ std::string stops_of(const std::vector<State>& zone, const Trace& trace, std::si
   return script;
 }
 
-std::string quoted(const std::string& text) {
-  std::string out;
-  for (const char c : text) {
-    if (c == '"' || c == '\\') out += '\\';
-    if (static_cast<unsigned char>(c) >= ' ') out += c;
-  }
-  return out;
-}
-
 std::string curves_of(const Rig& rig, const Panel& panel, const std::string& data) {
   const auto column = [](const Curve& curve, Column which) {
     return 2 + columns * curve.axis + static_cast<std::size_t>(which);
@@ -166,15 +161,20 @@ std::string curves_of(const Rig& rig, const Panel& panel, const std::string& dat
 
 std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<Panel>& panels,
                       const std::string& terminal, const std::string& picture, const std::string& data,
-                      std::size_t first, std::size_t last) {
+                      const std::string& title, std::size_t first, std::size_t last) {
   const double from = to_seconds(done.trace.at(first)), to = to_seconds(done.trace.at(last));
+  // The title is somebody's text: it comes as data, as a whole line behind its first letter, and is never a command.
   std::string s = fmt::format(
+      "set datafile separator \"\\n\"\nset datafile commentschars \"\"\n"
+      "stats '{}' using (title = strcol(1)[2:*], 0) nooutput\n"
+      "set datafile separator whitespace\n",
+      title);
+  s += fmt::format(
       "set terminal {}\nset output '{}'\nset encoding utf8\nset multiplot\nset xrange [{}:{}]\nset lmargin at screen "
       "0.08\n"
       "set rmargin at screen 0.88\nset key outside right top samplen 1.5 font ',10'\nset tics font ',10'\n",
       terminal, picture, from, to);
-  s += fmt::format("set label 999 \"{}\" at screen 0.08,0.975 font ',13'\n",
-                   quoted(rig.title.empty() ? rig.path : rig.title));
+  s += "set label 999 title at screen 0.08,0.975 font ',13'\n";
   s += "set tmargin at screen 0.95\nset bmargin at screen 0.92\nset yrange [0:1]\nunset ytics\nset format x ''\nset "
        "border 0\nunset key\n";
   s += bands_of(done.trace.zones.front(), done.trace, first, last) + legend();
@@ -221,6 +221,40 @@ bool save(const std::string& path, const std::string& text) {
   return std::fclose(file) == 0 && whole;
 }
 
+/// One line: "T" and the title, without what could end it. A quote and a backslash mean something in data, and are
+/// drawn as signs that look like them.
+std::string title_of(const Rig& rig) {
+  std::string text = "T";
+  for (const char c : rig.title.empty() ? rig.path : rig.title) {
+    if (c == '"') {
+      text += "″";
+    } else if (c == '\\') {
+      text += "∖";
+    } else if (static_cast<unsigned char>(c) >= ' ' && c != 0x7f) {
+      text += c;
+    }
+  }
+  return text + "\n";
+}
+
+/// Has the plotting program carry out a script, with no shell between. False where it is not there or did not.
+bool draw(const std::string& script) {
+  posix_spawn_file_actions_t files;
+  ::posix_spawn_file_actions_init(&files);
+  ::posix_spawn_file_actions_addopen(&files, STDIN_FILENO, script.c_str(), O_RDONLY, 0);
+  for (const int out : {STDOUT_FILENO, STDERR_FILENO})
+    ::posix_spawn_file_actions_addopen(&files, out, "/dev/null", O_WRONLY, 0);
+  char name[] = "gnuplot";
+  char* const arguments[] = {name, nullptr};
+  pid_t child = -1;
+  const int failed = ::posix_spawnp(&child, name, &files, nullptr, arguments, environ);
+  ::posix_spawn_file_actions_destroy(&files);
+  if (failed != 0) return false;
+  int status = -1;
+  while (::waitpid(child, &status, 0) < 0 && errno == EINTR) continue;
+  return WIFEXITED(status) && WEXITSTATUS(status) == 0;
+}
+
 }  // namespace
 
 std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path,
@@ -228,7 +262,9 @@ std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, con
   const bool svg = path.ends_with(".svg");
   if (!svg && !path.ends_with(".png"))
     return fmt::format("'{}': the ending decides the format; take .png or .svg", path);
-  if (path.find('\'') != std::string::npos) return fmt::format("'{}': a path without a quote is wanted", path);
+  const auto unfit = [](char c) { return c == '\'' || static_cast<unsigned char>(c) < ' '; };
+  if (std::any_of(path.begin(), path.end(), unfit))
+    return fmt::format("'{}': a path without quotes and line ends is wanted", path);
   const Trace& trace = done.trace;
   std::size_t first = 0, last = trace.ticks - 1, axis = 0;
   while (axis < rig.axes.size() && rig.axes[axis].name != view.axis) ++axis;
@@ -243,15 +279,15 @@ std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, con
     last = std::min(last, trace.tick_of(Time{from_seconds(span->to_s)}));
   }
   const std::string stem = fmt::format("{}.{}", path, ::getpid());
-  const TemporaryFile data(stem + ".data"), script(stem + ".gnuplot"), picture(stem + ".picture");
+  const TemporaryFile data(stem + ".data"), script(stem + ".gnuplot"), picture(stem + ".picture"),
+      title(stem + ".title");
   const std::string terminal = svg ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
                                    : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
-  if (!save(data.path(), data_of(done, first, last)) ||
+  if (!save(data.path(), data_of(done, first, last)) || !save(title.path(), title_of(rig)) ||
       !save(script.path(), script_of(rig, done, view.axis.empty() ? panels_of_all(rig) : panels_of_axis(rig, axis),
-                                     terminal, picture.path(), data.path(), first, last)))
+                                     terminal, picture.path(), data.path(), title.path(), first, last)))
     return fmt::format("cannot write beside '{}'; check the folder and its permissions", path);
-  if (std::system(fmt::format("gnuplot '{}' >/dev/null 2>&1", script.path()).c_str()) != 0)
-    return "gnuplot did not draw the plot; is the package gnuplot-nox installed?";
+  if (!draw(script.path())) return "gnuplot did not draw the plot; is the package gnuplot-nox installed?";
   std::error_code error;
   std::filesystem::rename(picture.path(), path, error);
   if (error) return fmt::format("cannot write '{}': {}", path, error.message());

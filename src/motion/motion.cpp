@@ -39,14 +39,16 @@ Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> gro
 
 void Motion::ask_axis(AxisMotion& axis, const Request& request, double speed, double accel) noexcept {
   axis.scale(speed, accel * request.accel);
-  if (request.going) {
-    if (!axis.go(request.goal)) axis.stop();
-  } else if (request.following) {
-    axis.follow(request.position, request.catch_up, static_cast<std::uint32_t>(index(request.follower)));
-  } else if (request.jogging) {
-    axis.jog(request.jog * axis.in_force().speed);
-  } else {
-    axis.settle();
+  switch (request.rank()) {
+    case Request::Rank::pose:
+    case Request::Rank::go:
+      if (!axis.go(request.goal)) axis.stop();
+      break;
+    case Request::Rank::follow:
+      axis.follow(request.position, request.catch_up, static_cast<std::uint32_t>(index(request.follower)));
+      break;
+    case Request::Rank::jog: axis.jog(request.jog * axis.in_force().speed); break;
+    case Request::Rank::nothing: axis.settle(); break;
   }
 }
 
@@ -77,7 +79,7 @@ bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, cons
   const std::size_t n = setup.axes.size();
   for (std::size_t i = 0; i < n; ++i) {
     const Request& request = requests[index(setup.axes[i])];
-    const bool named = request.going && request.posing;
+    const bool named = request.rank() == Request::Rank::pose;
     posing = posing || named;
     same = same && named == path.moves(i) && (!named || request.goal == path.goal(i));
   }
@@ -112,7 +114,7 @@ void Motion::begin_path(std::size_t group, std::span<const Request> requests, do
     const Request& request = requests[index(setup.axes[i])];
     from_[i] = axis.state().p;
     goals_[i] = request.goal;
-    moves_[i] = request.going && request.posing ? 1 : 0;
+    moves_[i] = request.rank() == Request::Rank::pose ? 1 : 0;
   }
   path.begin(from_, goals_, moves_, in_force_, path_speed);
   path.go();
@@ -153,7 +155,7 @@ void Motion::ask_capped(const GroupSetup& group, std::span<const Request> reques
     const Request& request = requests[index(group.axes[i])];
     const double speed = scale.speed_of(group.axes[i]) * axis.limits().speed();
     settled_[i] = unavoidable_speed(axis.state(), axis.in_force());
-    const bool jogs = request.jogging && !request.going && !request.following;
+    const bool jogs = request.rank() == Request::Rank::jog;
     wanted_[i] = jogs ? size(request.jog) * speed : request.moving() || axis.has_goal() ? speed : 0;
   }
   limit_speeds(group, scale.path_speed);
@@ -161,11 +163,12 @@ void Motion::ask_capped(const GroupSetup& group, std::span<const Request> reques
     AxisMotion& axis = axes_[index(group.axes[i])];
     Request request = requests[index(group.axes[i])];
     double speed = scale.speed_of(group.axes[i]);
-    if (request.jogging) {
+    if (request.rank() == Request::Rank::jog) {
       // The deflection is in the limit already.
       request.jog = wanted_[i] > 0 ? request.jog * (limit_[i] / wanted_[i]) : 0;
+    } else {
+      speed = limit_[i] / axis.limits().speed();
     }
-    if (!request.jogging || request.going || request.following) speed = limit_[i] / axis.limits().speed();
     ask_axis(axis, request, speed, scale.accel);
     // Others have all of the path's speed: it waits.
     if (speed < AxisMotion::min_share) axis.pause();

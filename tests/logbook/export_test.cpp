@@ -34,6 +34,28 @@ TEST_CASE("CSV: a row a tick, as many fields as the header, numbers that read ba
   CHECK(last_x == demo().done.trace.axes[0].back().position);
 }
 
+TEST_CASE("Nothing that a rig says is carried out by what draws it: it is drawn as it stands") {
+  namespace fs = std::filesystem;
+  const fs::path folder = fs::temp_directory_path() / ("gyrax-canary-" + std::to_string(::getpid()));
+  fs::create_directories(folder);
+  const std::string canary = (folder / "canary").string();
+  Rig rig = demo().rig;
+  for (const std::string& title : std::vector<std::string>{
+           "`touch " + canary + "`", "$(touch " + canary + ")", "\" . system('touch " + canary + "') . \"",
+           "'; system 'touch " + canary + "'; '", "@x {/Bold a} _b ^c # d %s", "C:\\new", "#\"", "\"one\" \"two\"",
+           std::string("two\nsystem 'touch ") + canary + "'", std::string("end\x1b]0;x\x07")}) {
+    CAPTURE(title);
+    rig.title = title;
+    const auto wrong = write_plot(rig, demo().done, (folder / "a.svg").string());
+    CHECK_FALSE(wrong);
+    CHECK_FALSE(fs::exists(canary));
+    const std::string drawn = read_text((folder / "a.svg").string(), 1 << 24).text;
+    // What of it needs no other spelling in a picture is there as it was.
+    if (title.find_first_of("\"'<>&\n\x1b\\") == std::string::npos) CHECK(drawn.find(title) != std::string::npos);
+  }
+  fs::remove_all(folder);
+}
+
 TEST_CASE("Plots are drawn, or it is said why not, and nothing is left behind") {
   namespace fs = std::filesystem;
   const fs::path folder = fs::temp_directory_path() / ("gyrax-plot-" + std::to_string(::getpid()));

@@ -23,7 +23,12 @@ struct Request {
   SlotId by = no<SlotId>;           ///< the control that asks; of several, the last in the rig
   BindingId follower{};             ///< of following: which binding follows; another one has to be met anew
   SlotId waiting_for = no<SlotId>;  ///< a deflected control that has to be at neutral once before it counts here
-  bool moving() const noexcept { return jogging || following || going; }
+  /// Of all that is asked what counts, and what it goes before.
+  enum class Rank : std::uint8_t { nothing, jog, follow, go, pose };
+  Rank rank() const noexcept {
+    return going ? (posing ? Rank::pose : Rank::go) : following ? Rank::follow : jogging ? Rank::jog : Rank::nothing;
+  }
+  bool moving() const noexcept { return rank() != Rank::nothing; }
   bool asked() const noexcept { return moving() || waiting_for != no<SlotId>; }
 };
 

@@ -166,7 +166,7 @@ using Effect =
 
 /// Calls `f` with what an effect is. (std::visit can throw, and the core cannot.)
 template <class F>
-constexpr void with(const Effect& effect, F&& f) noexcept {
+constexpr void visit_effect(const Effect& effect, F&& f) noexcept {
   [&]<std::size_t... Row>(std::index_sequence<Row...>) {
     (void)((effect.index() == Row && (f(*std::get_if<Row>(&effect)), true)) || ...);
   }
@@ -186,7 +186,7 @@ constexpr const AboutEffect& about(const Effect& effect) noexcept { return detai
 /// What an effect moves, in the rig's order; nothing where it moves nothing.
 template <class F>
 void each_moved(const Effect& effect, F&& f) noexcept {
-  with(effect, [&]<class E>(const E& e) {
+  visit_effect(effect, [&]<class E>(const E& e) {
     if constexpr (requires { e.coordinate; }) f(e.coordinate);
     if constexpr (requires { e.places; })
       for (const PosePlace& place : e.places) f(place.coordinate);
