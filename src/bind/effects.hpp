@@ -36,7 +36,7 @@ struct Steady {
   BindingId binding{};
   SlotId slot{};
   double value = 0;  // its deflection; 0 where it is a key
-  double place = 0;  // where it is between its two ends, [0, 1]
+  double place = 0;  // of what goes by place: where it is between its two ends, [0, 1]
   Span held{};       // how long it has been held
 };
 /// Adds what is asked for to the requests of its coordinates.

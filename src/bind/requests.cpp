@@ -19,13 +19,10 @@ void Bind::requests(const Signal& signal, Time now, std::span<Request> out) noex
       continue;
     }
     const ControlKind kind = signal.setup(m.slot).calibration.kind();
-    const detail::Steady control{.binding = m.binding,
-                                 .slot = m.slot,
-                                 .value = sample.value,
-                                 .place = kind == ControlKind::centred ? (sample.value + 1) / 2 : sample.value,
-                                 .held = now - state.since};
+    detail::Steady control{.binding = m.binding, .slot = m.slot, .value = sample.value, .held = now - state.since};
     const Effect& effect = bindings_[index(m.binding)].effect;
     if (m.by_place) {
+      control.place = kind == ControlKind::centred ? (sample.value + 1) / 2 : sample.value;
       detail::request(effect, control, out);
       continue;
     }

@@ -13,7 +13,8 @@ void with(const std::variant<Kinds...>& drive, F f) noexcept {
 }  // namespace
 
 AxisWord CountedMap::word(const AxisCommand& command) const noexcept {
-  return {command.mode, to_nano(command.p), to_nano(command.v)};
+  // Most axes rest most of the time, and rounding is dear where doubles are computed in software.
+  return {command.mode, to_nano(command.p), command.v == 0 ? 0 : to_nano(command.v)};
 }
 
 bool is_place(const Drive& drive) noexcept {
