@@ -2,6 +2,8 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
+
 using namespace gyrax;
 using namespace std::chrono_literals;
 
@@ -221,4 +223,29 @@ TEST_CASE("Of two layers that are on the later one counts, and only that") {
   CHECK(stepped() == 100);
   h.say(2, 0);
   CHECK(stepped() == 1);
+}
+
+TEST_CASE("What a key stood for ends once when nobody knows the key any more") {
+  Hands h({on(1, Layer{.layer = LayerId{0}, .to = SwitchTo::momentary}), on(2, Set{.to = SwitchTo::momentary})},
+          {{no<SlotId>, false}});
+  h.say(1, 1);
+  h.say(2, 1);
+  CHECK(h.bind.on(LayerId{0}, h.signal));
+  const auto asks = h.say(ControlId::gap, 1);
+  CHECK_FALSE(h.bind.on(LayerId{0}, h.signal));
+  REQUIRE(std::count_if(asks.begin(), asks.end(), [](const Ask& ask) { return ask.kind == Ask::Kind::set; }) == 1);
+  // Lost again there is nothing left to end.
+  CHECK(h.say(ControlId::gap, 1).empty());
+}
+
+TEST_CASE("A long press that nobody saw through to its end does nothing") {
+  BindingSetup long_press = on(1, Step{});
+  long_press.gesture = Gesture::hold;
+  long_press.hold = 600ms;
+  Hands h({long_press});
+  h.say(1, 1);
+  h.now += 100ms;
+  h.say(ControlId::gap, 1);
+  h.now += 1s;
+  CHECK(h.bind.pass(h.now, h.signal).empty());
 }

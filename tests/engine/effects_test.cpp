@@ -202,3 +202,22 @@ TEST_CASE(
   tremble_for(0.2, 3);
   CHECK(tremble_for(0.9, 2) > 30);
 }
+
+TEST_CASE("Nothing starts in a tick that has seen a stop, also where the stop is over already") {
+  Stand s(test::rig(test::jog_and_step));
+  s.tick().press("face.east").release("face.east").press("menu.right").tick();
+  CHECK(s.state() == State::stowed);
+  s.release("menu.right").tick().press("menu.right").tick();
+  CHECK(s.state() == State::ready);
+}
+
+TEST_CASE("What is on while its key is held goes off with the key, whatever became of the zone meanwhile") {
+  Stand s(test::rig(test::jog_and_step + test::bind(R"("thumb.left" = { set = "lamp", to = "momentary" })")));
+  s.make_ready().press("thumb.left").tick();
+  REQUIRE(s.switched_on("lamp"));
+  s.press("face.east").tick().release("face.east").tick();
+  REQUIRE(s.state() == State::stowed);
+  REQUIRE(s.switched_on("lamp"));
+  s.release("thumb.left").tick();
+  CHECK_FALSE(s.switched_on("lamp"));
+}
