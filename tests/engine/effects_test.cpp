@@ -221,3 +221,16 @@ TEST_CASE("What is on while its key is held goes off with the key, whatever beca
   s.release("thumb.left").tick();
   CHECK_FALSE(s.switched_on("lamp"));
 }
+
+TEST_CASE("Readings that are lost leave switches as the rig says of a lost handset, other trips as it says of those") {
+  for (const bool lost : {true, false}) {
+    CAPTURE(lost);
+    Stand s(test::rig(test::jog_and_step + test::under("switch.lamp", R"(on_handset_lost = "keep")")));
+    s.make_live().press("face.south").tick().release("face.south").tick();
+    REQUIRE(s.switched_on("lamp"));
+    if (lost) s.lose("pad", 1).tick();
+    if (!lost) s.tick_after(std::chrono::seconds(1));
+    REQUIRE(s.state() != State::live);
+    CHECK(s.switched_on("lamp") == lost);
+  }
+}

@@ -434,3 +434,34 @@ TEST_CASE("No move takes memory: jogs, steps, counts, following, poses") {
   CHECK(test::allocations() == before);
   CHECK(motion.axis(AxisId{0}).state().p > 0);
 }
+
+TEST_CASE("A pose that is asked for in motion waits until its axes are at rest") {
+  const AxisLimits limits[] = {*AxisLimits::make(0, 400, {180, 900, 9000, 1400, 20000}),
+                               *AxisLimits::make(0, 300, {90, 900, 9000, 1400, 20000})};
+  GroupSetup group;
+  group.axes = {AxisId{0}, AxisId{1}};
+  const GroupSetup groups[] = {group};
+  Motion motion(limits, groups);
+  Request requests[] = {{.jog = 1, .jogging = true}, {}};
+  for (int i = 0; i < 500; ++i) {
+    motion.ask(0, requests, {});
+    motion.advance(0, 0.002);
+  }
+  REQUIRE(motion.axis(AxisId{0}).state().v == 180);
+  requests[0] = {.going = true, .posing = true, .goal = 10'000'000'000};
+  requests[1] = {.going = true, .posing = true, .goal = 200'000'000'000};
+  double last = 180;
+  bool rested = false;
+  for (int i = 0; i < 5000; ++i) {
+    motion.ask(0, requests, {});
+    motion.advance(0, 0.002);
+    const double v = motion.axis(AxisId{0}).state().v;
+    // No faster than by its deceleration, 1400 mm/s² for 2 ms.
+    REQUIRE(std::abs(v - last) <= 2.8 + 1e-9);
+    rested = rested || v == 0;
+    if (!rested) REQUIRE(motion.axis(AxisId{1}).state().v == 0);
+    last = v;
+  }
+  CHECK(motion.axis(AxisId{0}).state().p == 10);
+  CHECK(motion.axis(AxisId{1}).state().p == 200);
+}
