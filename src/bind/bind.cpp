@@ -18,8 +18,8 @@ bool all_of(const BindingSetup& b, Holds holds) noexcept {
   return all;
 }
 
-/// Whether it is an effect that goes on while its control is held, and no press more.
-bool is_momentary(const BindingSetup& b) noexcept {
+/// Whether its control holds reduced speed.
+bool holds_reduced(const BindingSetup& b) noexcept {
   const auto* reduced = b.as<effect::Reduced>();
   return reduced != nullptr && reduced->to == SwitchTo::momentary;
 }
@@ -49,7 +49,7 @@ Bind::Bind(const BindSetup& setup, std::size_t slots)
     of_slot_[index(b.slot)].push_back(id);
     if (!b.repeat.empty()) repeating_.push_back(id);
     if (b.gesture == Gesture::hold) holds_.push_back(id);
-    if (is_momentary(b)) reducing_.push_back(id), parts_.reduced.add(id);
+    if (holds_reduced(b)) reducing_.push_back(id), parts_.reduced.add(id);
     if (b.as<effect::Reset>()) resetting_.push_back(id);
     if (b.as<effect::Enable>()) enabling_.push_back(id);
     if (const auto* set = b.as<effect::Set>(); set && zone_of_switch_.size() <= index(set->target))

@@ -10,7 +10,7 @@ CoordinateId moved_by(const Effect& effect) noexcept {
 
 ZoneBits zones_of(const Effect& effect) noexcept {
   ZoneBits zones = 0;
-  visit_effect(effect, [&]<class E>(const E& e) {
+  visit_held(effect, [&]<class E>(const E& e) {
     if constexpr (requires { e.zones; }) zones = e.zones;
   });
   return zones;
@@ -25,8 +25,8 @@ using Kind = Ask::Kind;
 
 bool turned_on(SwitchTo to, bool is_on) noexcept { return to == SwitchTo::toggle ? !is_on : to != SwitchTo::off; }
 
-/// Moves a number, unless that would make faster what somebody else is in charge of. `raises` of each coordinate;
-/// `change` says whether anything changed.
+/// Moves a number, unless that would make faster what somebody else is in charge of: `raises` says so of a coordinate.
+/// `make` moves it, and says whether anything changed.
 template <class Raises, class Make>
 void change(NumberId number, Doing& d, Raises raises, Make make) noexcept {
   for (std::size_t c = 0; c < d.parts.in_charge.size(); ++c) {
@@ -48,11 +48,8 @@ void move(NumberId number, int by, Doing& d) noexcept {
 
 // What a press asks the engine for.
 template <class E>
-Ask asks(const E& e, const Numbers&) noexcept {
-  Ask ask{.kind = Kind::move};
-  if constexpr (requires { e.coordinate; }) ask.coordinate = e.coordinate;
-  if constexpr (requires { e.places; }) ask.coordinate = e.places.front().coordinate;
-  return ask;
+Ask asks(const E&, const Numbers&) noexcept {
+  return {.kind = Kind::move};
 }
 Ask asks(const effect::Step& e, const Numbers& numbers) noexcept {
   return {.kind = Kind::step,
@@ -233,28 +230,29 @@ void Doing::tell_reduced(bool before) noexcept {
 
 Ask asked(const Effect& effect, const Numbers& numbers) noexcept {
   Ask ask;
-  visit_effect(effect, [&](const auto& e) { ask = asks(e, numbers); });
+  visit_held(effect, [&](const auto& e) { ask = asks(e, numbers); });
+  ask.coordinate = moved_by(effect);
   return ask;
 }
 
 void press(const Effect& effect, Doing& doing) noexcept {
-  visit_effect(effect, [&](const auto& e) { on_press(e, doing); });
+  visit_held(effect, [&](const auto& e) { on_press(e, doing); });
 }
 
 void release(const Effect& effect, Doing& doing) noexcept {
-  visit_effect(effect, [&](const auto& e) { on_release(e, doing); });
+  visit_held(effect, [&](const auto& e) { on_release(e, doing); });
 }
 
 void lose(const Effect& effect, Doing& doing) noexcept {
-  visit_effect(effect, [&](const auto& e) { on_loss(e, doing); });
+  visit_held(effect, [&](const auto& e) { on_loss(e, doing); });
 }
 
 void turn(const Effect& effect, std::int32_t counts, Doing& doing) noexcept {
-  visit_effect(effect, [&](const auto& e) { on_turn(e, counts, doing); });
+  visit_held(effect, [&](const auto& e) { on_turn(e, counts, doing); });
 }
 
 void request(const Effect& effect, const Steady& control, std::span<Request> out) noexcept {
-  visit_effect(effect, [&](const auto& e) { on_request(e, control, out); });
+  visit_held(effect, [&](const auto& e) { on_request(e, control, out); });
 }
 
 }  // namespace gyrax::detail

@@ -134,8 +134,8 @@ void settle(EngineParts& e, std::span<const AxisCommand> commands) noexcept {
 }
 
 std::span<const Frame> send(EngineParts& e, TickOutput& out) noexcept {
-  for (std::size_t i = 0; i < e.switches.size(); ++i) out.switches[i] = e.switched_on[i] = e.switches[i].on ? 1 : 0;
-  return e.output.frames(out.commands, e.switched_on, e.now);
+  for (std::size_t i = 0; i < e.switches.size(); ++i) out.switches[i] = e.switches[i].on ? 1 : 0;
+  return e.output.frames(out.commands, out.switches, e.now);
 }
 
 }  // namespace

@@ -66,7 +66,6 @@ EngineParts::EngineParts(const Setup& setup)
       measured_by(column(setup.axes, detail::measured_by)),
       valid_for(column(setup.links, [](const LinkSetup& link) { return link.frame_valid_for; })),
       stations(setup.stations),
-      switched_on(setup.switches.size()),
       reduced(setup.notches.reduced),
       max_tick(setup.max_tick) {}
 

@@ -29,13 +29,11 @@ void take_step(EngineParts& e, const Ask& ask) noexcept {
   }
   const bool refused = blocked.what != Interlock::none;
   if (refused) e.bind.refused(ask.binding);
-  const ZoneId zone = e.axis(axis).setup.zone;
-  e.tell({.kind = refused ? Event::Kind::step_refused : Event::Kind::step,
-          .zone = zone,
-          .cause = cause_of(e, zone),
-          .obstacle = blocked,
-          .axis = axis,
-          .number = ask.distance});
+  tell(e, e.axis(axis).setup.zone,
+       {.kind = refused ? Event::Kind::step_refused : Event::Kind::step,
+        .obstacle = blocked,
+        .axis = axis,
+        .number = ask.distance});
 }
 
 bool begin_quiet(Axis& axis, Time now) noexcept {
@@ -57,13 +55,8 @@ void take_counts(EngineParts& e, const Ask& ask) noexcept {
                    (dropped < 0) == (ask.distance > 0) ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
   }
   if (!begin_quiet(e.axis(axis), e.now)) return;
-  const ZoneId zone = e.axis(axis).setup.zone;
-  e.tell({.kind = Event::Kind::wheel_refused,
-          .zone = zone,
-          .cause = cause_of(e, zone),
-          .obstacle = blocked,
-          .axis = axis,
-          .number = dropped});
+  tell(e, e.axis(axis).setup.zone,
+       {.kind = Event::Kind::wheel_refused, .obstacle = blocked, .axis = axis, .number = dropped});
 }
 
 }  // namespace gyrax::detail

@@ -42,11 +42,7 @@ void take_switch(EngineParts& e, const Ask& ask) noexcept {
   // What was on while it was held goes off when it is let go, whatever became of the zone meanwhile.
   if (ask.let_go || state == State::ready || state == State::live)
     return turn(e, ask.target, ask.to == SwitchTo::toggle ? !s.on : ask.to == SwitchTo::on);
-  e.tell({.kind = Event::Kind::switch_refused,
-          .zone = zone,
-          .cause = cause_of(e, zone),
-          .obstacle = blocking(e, zone),
-          .target = ask.target});
+  tell(e, zone, {.kind = Event::Kind::switch_refused, .obstacle = blocking(e, zone), .target = ask.target});
 }
 
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {

@@ -32,13 +32,7 @@ void tell_speeds(EngineParts& e, ZoneId zone) noexcept {
 }
 
 void tell_no_move(EngineParts& e, AxisId axis, SlotId by, const Obstacle& why) noexcept {
-  const ZoneId zone = e.axis(axis).setup.zone;
-  e.tell({.kind = Event::Kind::move_refused,
-          .zone = zone,
-          .cause = cause_of(e, zone),
-          .obstacle = why,
-          .axis = axis,
-          .by = by});
+  tell(e, e.axis(axis).setup.zone, {.kind = Event::Kind::move_refused, .obstacle = why, .axis = axis, .by = by});
 }
 
 void tell_dropped(EngineParts& e) noexcept {

@@ -38,8 +38,14 @@ void take_up(EngineParts& e, ZoneId zone, Time measured_after) noexcept {
 
 }  // namespace
 
+void tell(EngineParts& e, ZoneId zone, Event event) noexcept {
+  event.zone = zone;
+  event.cause = cause_of(e, zone);
+  e.tell(event);
+}
+
 void refuse(EngineParts& e, ZoneId zone, State wanted, const Obstacle& why) noexcept {
-  e.tell({.kind = Event::Kind::refused, .zone = zone, .state = wanted, .cause = cause_of(e, zone), .obstacle = why});
+  tell(e, zone, {.kind = Event::Kind::refused, .state = wanted, .obstacle = why});
 }
 
 void end_begun(EngineParts& e, ZoneId zone) noexcept {
@@ -63,7 +69,7 @@ void apply(EngineParts& e, ZoneId id, PermitEvent event, Cause cause) noexcept {
   end_begun(e, id);
   if (state == State::live)
     for (const SlotId slot : zone.setup.controls) e.signal.drop_part(slot);
-  e.tell({.kind = Event::Kind::state, .zone = id, .state = state, .cause = cause_of(e, id)});
+  tell(e, id, {.kind = Event::Kind::state, .state = state});
   if (state == State::stowed) relieve(e, id);
   if (zone.permit.phase() == Phase::stopping_to_tripped) trip_switches(e, id);
 }

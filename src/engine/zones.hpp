@@ -13,6 +13,8 @@ void fault(EngineParts& e, ZoneId zone, Cause cause) noexcept;
 void offer(EngineParts& e, ZoneId zone, PermitEvent event, State wanted, HandsetId by) noexcept;
 /// A reset without the handsets that are gone: by anybody who is at neutral and has kept it down for its long time.
 void offer_long_reset(EngineParts& e, ZoneId zone, HandsetId by) noexcept;
+/// Tells of a zone, with what it stops for or has tripped of.
+void tell(EngineParts& e, ZoneId zone, Event event) noexcept;
 /// Tells that a state is refused.
 void refuse(EngineParts& e, ZoneId zone, State wanted, const Obstacle& why) noexcept;
 /// Whatever was begun before this moment is void in a zone.

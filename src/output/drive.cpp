@@ -1,17 +1,8 @@
 #include <gyrax/base/nano.hpp>
+#include <gyrax/base/visit.hpp>
 #include <gyrax/output/drive.hpp>
 
 namespace gyrax {
-namespace {
-
-/// Calls `f` with the drive that it is. (std::visit can throw, and the core cannot.)
-template <class... Kinds, class F>
-void with(const std::variant<Kinds...>& drive, F f) noexcept {
-  (void)((std::holds_alternative<Kinds>(drive) && (f(*std::get_if<Kinds>(&drive)), true)) || ...);
-}
-
-}  // namespace
-
 AxisWord CountedMap::word(const AxisCommand& command) const noexcept {
   // Most axes rest most of the time, and rounding is dear where doubles are computed in software.
   return {command.mode, to_nano(command.p), command.v == 0 ? 0 : to_nano(command.v)};
@@ -19,19 +10,19 @@ AxisWord CountedMap::word(const AxisCommand& command) const noexcept {
 
 bool is_place(const Drive& drive) noexcept {
   bool place = true;
-  with(drive, [&]<class Kind>(const Kind&) { place = Kind::is_place; });
+  visit_held(drive, [&]<class Kind>(const Kind&) { place = Kind::is_place; });
   return place;
 }
 
 AxisWord word_of(const Drive& drive, const AxisCommand& command) noexcept {
   AxisWord word;
-  with(drive, [&](const auto& kind) { word = kind.word(command); });
+  visit_held(drive, [&](const auto& kind) { word = kind.word(command); });
   return word;
 }
 
 WordMeaning meaning_of(const Drive& drive) noexcept {
   WordMeaning meaning;
-  with(drive, [&](const auto& kind) { meaning = kind.meaning(); });
+  visit_held(drive, [&](const auto& kind) { meaning = kind.meaning(); });
   return meaning;
 }
 

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include <cstring>
+#include <algorithm>
 
 namespace gyrax {
 namespace {
@@ -66,11 +66,14 @@ const std::vector<DriveRow>& drive_rows() {
 }
 
 void read_drive(Table& axis, const std::string& unit, AxisSetup& setup) {
-  for (const DriveRow& row : drive_rows()) {
-    const bool by_unit = row.unit != nullptr && unit == row.unit;
-    if (row.read != nullptr && (by_unit || (row.unit == nullptr && unit != "%" && axis.has(row.key))))
-      row.read(axis, setup);
-  }
+  const auto has_unit = [&](const DriveRow& row) { return row.unit != nullptr && unit == row.unit; };
+  const auto is_named = [&](const DriveRow& row) {
+    return row.key != nullptr && row.unit == nullptr && axis.has(row.key);
+  };
+  const std::vector<DriveRow>& rows = drive_rows();
+  auto row = std::find_if(rows.begin(), rows.end(), has_unit);
+  if (row == rows.end()) row = std::find_if(rows.begin(), rows.end(), is_named);
+  if (row != rows.end()) row->read(axis, setup);
 }
 
 }  // namespace gyrax

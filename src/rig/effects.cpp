@@ -323,18 +323,28 @@ ZoneBits read_zones(EffectTable& t) {
   return id == no<ZoneId> ? all_zones : bit(id);
 }
 
-template <>
-struct Spelling<effect::Ready> {
-  static constexpr const char* key = "ready";
-  static effect::Ready read(EffectTable& t) { return {read_zones(t)}; }
-  static std::string describe(const Rig&, const BindingSetup&, const effect::Ready&) { return "makes ready"; }
+/// A word to the permit that is for zones and nothing else.
+template <class E>
+struct WordSpelling {
+  static E read(EffectTable& t) { return {read_zones(t)}; }
+  static std::string describe(const Rig&, const BindingSetup&, const E&) { return Spelling<E>::says; }
 };
 
 template <>
-struct Spelling<effect::Stow> {
-  static constexpr const char* key = "stow";
-  static effect::Stow read(EffectTable& t) { return {read_zones(t)}; }
-  static std::string describe(const Rig&, const BindingSetup&, const effect::Stow&) { return "stows"; }
+struct Spelling<effect::Ready> : WordSpelling<effect::Ready> {
+  static constexpr const char *key = "ready", *says = "makes ready";
+};
+template <>
+struct Spelling<effect::Stow> : WordSpelling<effect::Stow> {
+  static constexpr const char *key = "stow", *says = "stows";
+};
+template <>
+struct Spelling<effect::Stop> : WordSpelling<effect::Stop> {
+  static constexpr const char *key = "stop", *says = "stops";
+};
+template <>
+struct Spelling<effect::Reset> : WordSpelling<effect::Reset> {
+  static constexpr const char *key = "reset", *says = "resets";
 };
 
 /// `{ enable = "all", squeeze = 80 }`.
@@ -355,20 +365,6 @@ struct Spelling<effect::Enable> {
     return e;
   }
   static std::string describe(const Rig&, const BindingSetup&, const effect::Enable&) { return "enables while held"; }
-};
-
-template <>
-struct Spelling<effect::Stop> {
-  static constexpr const char* key = "stop";
-  static effect::Stop read(EffectTable& t) { return {read_zones(t)}; }
-  static std::string describe(const Rig&, const BindingSetup&, const effect::Stop&) { return "stops"; }
-};
-
-template <>
-struct Spelling<effect::Reset> {
-  static constexpr const char* key = "reset";
-  static effect::Reset read(EffectTable& t) { return {read_zones(t)}; }
-  static std::string describe(const Rig&, const BindingSetup&, const effect::Reset&) { return "resets"; }
 };
 
 template <class... E>

@@ -68,7 +68,7 @@ void print_controls(const Setup& s) {
     fmt::print("  s.bindings.push_back({{.slot = SlotId{{{}}}, .layer = LayerId{{{}}}}});\n", index(b.slot),
                index(b.layer));
     fmt::print("  s.bindings.back().effect = [] {{ std::variant_alternative_t<{}, Effect> e;", b.effect.index());
-    visit_effect(b.effect, [](const auto& e) { print_fields(e); });
+    visit_held(b.effect, [](const auto& e) { print_fields(e); });
     fmt::print(" return e; }}();\n");
   }
 }

@@ -238,6 +238,10 @@ TEST_CASE("Links are made by their kind, and stand side by side") {
     REQUIRE(one.size() == other.size());
     for (std::size_t i = 0; i < one.size(); ++i) REQUIRE(one[i].sequence == other[i].sequence);
   }
+  std::vector<std::unique_ptr<Link>> own;
+  own.push_back(std::make_unique<SimulatedLink>(rig, LinkId{0}));
+  RigLinks given(std::move(own));
+  CHECK(given.reports(Time{10ms}).size() == SimulatedLinks(rig).reports(Time{10ms}).size());
   Rig strange = rig;
   strange.links[0].kind = "pigeon";
   CHECK_THROWS_AS(RigLinks{strange}, std::runtime_error);

@@ -9,10 +9,10 @@
 #include <gyrax/base/ids.hpp>
 #include <gyrax/base/nano.hpp>
 #include <gyrax/base/time.hpp>
+#include <gyrax/base/visit.hpp>
 
 #include <array>
 #include <optional>
-#include <utility>
 #include <variant>
 #include <vector>
 
@@ -164,15 +164,6 @@ using Effect =
                  effect::Override, effect::Increment, effect::Adjust, effect::Choose, effect::Layer, effect::Reduced,
                  effect::Ready, effect::Stow, effect::Enable, effect::Stop, effect::Reset>;
 
-/// Calls `f` with what an effect is. (std::visit can throw, and the core cannot.)
-template <class F>
-constexpr void visit_effect(const Effect& effect, F&& f) noexcept {
-  [&]<std::size_t... Row>(std::index_sequence<Row...>) {
-    (void)((effect.index() == Row && (f(*std::get_if<Row>(&effect)), true)) || ...);
-  }
-  (std::make_index_sequence<std::variant_size_v<Effect>>{});
-}
-
 namespace detail {
 template <class... E>
 constexpr std::array<AboutEffect, sizeof...(E)> about_each(const std::variant<E...>*) noexcept {
@@ -186,7 +177,7 @@ constexpr const AboutEffect& about(const Effect& effect) noexcept { return detai
 /// What an effect moves, in the rig's order; nothing where it moves nothing.
 template <class F>
 void each_moved(const Effect& effect, F&& f) noexcept {
-  visit_effect(effect, [&]<class E>(const E& e) {
+  visit_held(effect, [&]<class E>(const E& e) {
     if constexpr (requires { e.coordinate; }) f(e.coordinate);
     if constexpr (requires { e.places; })
       for (const PosePlace& place : e.places) f(place.coordinate);

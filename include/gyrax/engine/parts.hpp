@@ -64,7 +64,6 @@ struct EngineParts {
   std::vector<LinkId> measured_by;           // by AxisId; none: nothing has to measure it
   std::vector<Span> valid_for;               // by LinkId: of a frame
   std::vector<HandsetBits> stations;         // by HandsetId, itself included
-  std::vector<std::uint8_t> switched_on;     // by SwitchId, for the output
   NotchSetup::Reduced reduced;
   Span max_tick{};
 

@@ -19,7 +19,9 @@ using Drive = std::variant<CountedMap, ServoMap, MotorMap>;
 
 /// Whether a word is a place; otherwise it is a share of power, and the axis's position means nothing.
 bool is_place(const Drive& drive) noexcept;
+/// The word of a frame, in the drive's own unit.
 AxisWord word_of(const Drive& drive, const AxisCommand& command) noexcept;
+/// What a far end has to know to take it back into the axis's unit.
 WordMeaning meaning_of(const Drive& drive) noexcept;
 
 }  // namespace gyrax

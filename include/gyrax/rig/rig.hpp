@@ -54,6 +54,7 @@ struct LinkInfo {
   std::string kind = "simulated";
   std::map<std::string, double> numbers;  ///< its kind's keys, whether the rig gives them or not
   Origin origin;
+  /// In the key's own unit. Errors: std::out_of_range where its kind has no such key.
   double number(const char* key) const { return numbers.at(key); }
 };
 /// A link with what is usual for a kind wherever it says nothing.
