@@ -128,7 +128,7 @@ void hands(benchmark::State& state, bool all) {
     signal.advance(now);
     for (const Change& made : signal.also_changed()) asks += bind.changed(made, signal).size();
     asks += bind.pass(now, signal).size();
-    bind.requests(signal, now, requests);
+    bind.requests(signal, now, requests, true);
     for (const Request& request : requests) asked += request.jog * request.jog;
     ++at;
     now += 2ms;

@@ -11,9 +11,8 @@ Nano to_nano(double value) noexcept {
   const double scaled = value * 1e9;
   const Nano whole = static_cast<Nano>(scaled);
   const double rest = scaled - static_cast<double>(whole);
-  if (rest >= 0.5) return whole + 1;
-  if (rest <= -0.5) return whole - 1;
-  return whole;
+  // Without a branch: no processor can guess which way a number rounds.
+  return whole + Nano{rest >= 0.5} - Nano{rest <= -0.5};
 }
 
 Nano nano_below(double value) noexcept {

@@ -26,8 +26,9 @@ bool holds_reduced(const BindingSetup& b) noexcept {
 
 }  // namespace
 
-Bind::Bind(const BindSetup& setup, std::size_t slots)
-    : bindings_(setup.bindings),
+Bind::Bind(const BindSetup& setup, std::size_t slots, Recompute recompute)
+    : recompute_(recompute),
+      bindings_(setup.bindings),
       states_(bindings_.size()),
       pressed_in_(slots, no<LayerId>),
       stale_(slots),
@@ -61,9 +62,10 @@ Bind::Bind(const BindSetup& setup, std::size_t slots)
       for (const SlotId other : b.with) chords_of_[index(other)].push_back(id);
     }
     const AboutEffect& is = about(b.effect);
+    const auto* jog = b.as<effect::Jog>();
     if (is.steady)
       moving_.push_back({id, b.slot, moved_by(b.effect), !is.by_place && !is.by_deflection, is.by_place,
-                         parts_.layers.changes(b.slot)});
+                         parts_.layers.changes(b.slot), jog != nullptr && !jog->stages.empty()});
   }
   parts_.asks.reserve(4 * bindings_.size() + max_repeats * repeating_.size() + 1);
 }
@@ -156,6 +158,7 @@ void Bind::release(BindingId binding, const Signal& signal) noexcept {
 
 std::span<const Ask> Bind::lose(std::span<const SlotId> slots, const Signal& signal) noexcept {
   parts_.asks.clear();
+  touched_ = waits_ = true;
   const auto lose_all = [&](const std::vector<BindingId>& bindings) {
     for (const BindingId id : bindings) {
       detail::Doing moment = doing(id, signal);
@@ -175,6 +178,7 @@ std::span<const Ask> Bind::lose(std::span<const SlotId> slots, const Signal& sig
 }
 
 void Bind::end(ZoneId zone, bool live, const Signal& signal) noexcept {
+  touched_ = true;
   for (std::size_t slot = 0; slot < stale_.size(); ++slot)
     if (gestures_.under_way(id_at<SlotId>(slot))) stale_[slot] |= bit(zone);
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
@@ -198,6 +202,7 @@ void Bind::end(BindingId binding, const Signal& signal) noexcept {
 }
 
 void Bind::end_moves(std::span<const AxisId> coordinates, const Signal& signal) noexcept {
+  touched_ = true;
   for (const Moving& m : moving_)
     for (const AxisId axis : coordinates)
       if (index(axis) == index(m.coordinate) && !m.by_place) end(m.binding, signal);
@@ -282,6 +287,9 @@ void Bind::turn(const Change& change, const Signal& signal) noexcept {
 std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) noexcept {
   using Kind = Change::Kind;
   parts_.asks.clear();
+  touched_ = true;
+  // A deflection that is neither pressed nor let go is none of what pass() looks at.
+  waits_ = waits_ || change.kind != Kind::moved || change.first;
   const auto stop = [&](BindingId id) {
     if (const auto* e = bindings_[index(id)].as<effect::Stop>())
       doing(id, signal).ask({.kind = Ask::Kind::stop, .zones = e->zones});
@@ -294,6 +302,7 @@ std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) n
   const bool edge = change.kind == Kind::moved ? parts_.layers.press(change, signal) : change.kind == Kind::key;
   const bool down = change.kind == Kind::moved ? parts_.layers.down_by_deflection(change.slot) : change.pressed;
   const bool unseen = change.kind == Kind::held || change.first;
+  waits_ = waits_ || edge;
   for (const BindingId id : of_slot_[index(change.slot)]) {
     // A stop counts however it comes to be down, in any layer; nothing else does without being seen pressed.
     if (down && (edge || unseen)) stop(id);
@@ -350,12 +359,25 @@ void Bind::watch_reset(Time now, const Signal& signal) noexcept {
   }
 }
 
+/// Whether time alone can bring something.
+bool Bind::waits() const noexcept {
+  if (gestures_.waiting()) return true;
+  for (const BindingId id : repeating_)
+    if (states_[index(id)].repeats) return true;
+  for (const BindingId id : resetting_)
+    if (states_[index(id)].engaged && !states_[index(id)].told) return true;
+  return false;
+}
+
 std::span<const Ask> Bind::pass(Time now, const Signal& signal) noexcept {
   parts_.asks.clear();
+  if (!waits_) return {};
+  touched_ = true;
   watch_reduced(signal);
   watch_reset(now, signal);
   turned_out(gestures_.pass(now), signal);
   repeat(now, signal);
+  waits_ = recompute_ == Recompute::everything || waits();
   return parts_.asks;
 }
 

@@ -7,8 +7,10 @@
 
 namespace gyrax {
 
-void Bind::requests(const Signal& signal, Time now, std::span<Request> out) noexcept {
+bool Bind::requests(const Signal& signal, Time now, std::span<Request> out, bool anew) noexcept {
   assert(out.size() >= parts_.in_charge.size());
+  if (!touched_ && !anew) return false;
+  touched_ = recompute_ == Recompute::everything;
   for (Request& request : out) request = Request{};
   for (const Moving& m : moving_) {
     detail::BindingState& state = states_[index(m.binding)];
@@ -19,6 +21,8 @@ void Bind::requests(const Signal& signal, Time now, std::span<Request> out) noex
       continue;
     }
     const ControlKind kind = signal.setup(m.slot).calibration.kind();
+    // What grows grows until it is let go.
+    touched_ = touched_ || (m.grows && state.engaged);
     detail::Steady control{.binding = m.binding, .slot = m.slot, .value = sample.value, .held = now - state.since};
     const Effect& effect = bindings_[index(m.binding)].effect;
     if (m.by_place) {
@@ -36,6 +40,7 @@ void Bind::requests(const Signal& signal, Time now, std::span<Request> out) noex
       out[index(m.coordinate)].waiting_for = m.slot;
     }
   }
+  return true;
 }
 
 }  // namespace gyrax

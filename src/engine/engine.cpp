@@ -3,6 +3,7 @@
 #include "asks.hpp"
 #include "explain.hpp"
 #include "holds.hpp"
+#include "reference.hpp"
 #include "tell.hpp"
 #include "zones.hpp"
 
@@ -29,15 +30,13 @@ void begin(EngineParts& e, Time now, EventRing& events) noexcept {
 
 /// Holds a report against what its axes were told. Judged when a report comes: silence is another watchdog's.
 void compare(EngineParts& e, const LinkReport& report) noexcept {
-  for (std::size_t a = 0; a < e.axes.size(); ++a) {
-    const AxisSetup& axis = e.axes[a].setup;
-    const AxisId id = id_at<AxisId>(a);
-    if (axis.wiring.link != report.link || axis.position != PositionKind::measured || !e.zone_of(id).permit.powered())
-      continue;
-    const AxisReport& measured = e.links.measured(id);
-    const AxisState& told = e.motion.axis(id).state();
-    // The motion is the last tick's; the report is older than that or newer.
-    const double off = measured.position - (told.p - told.v * to_seconds(e.before - report.measured));
+  // The motion is the last tick's; the report is older than that or newer.
+  const double age_s = to_seconds(e.before - report.measured);
+  for (const Measured& axis : e.measured) {
+    if (axis.link != report.link || !e.zone(axis.zone).permit.powered()) continue;
+    const AxisReport& measured = e.links.measured(axis.axis);
+    const AxisState& told = e.motion.axis(axis.axis).state();
+    const double off = measured.position - (told.p - told.v * age_s);
     if (!measured.measured || !(off <= axis.following_error && off >= -axis.following_error))
       fault(e, axis.zone, Cause::following_error);
   }
@@ -86,14 +85,16 @@ Scale scale_of(const EngineParts& e, const GroupSetup& group) noexcept {
 
 /// Asks motion for what the hands ask for, as far as the permit is live, and lets it move on.
 void move(EngineParts& e) noexcept {
-  e.bind.requests(e.signal, e.now, e.requests);
-  for (std::size_t g = 0; g < e.motion.groups().size(); ++g) {
-    const GroupSetup& group = e.motion.groups()[g];
+  const bool anew = e.bind.requests(e.signal, e.now, e.requests, e.held_back);
+  e.held_back = false;
+  for (std::size_t g = 0; g < e.groups.size(); ++g) {
+    const GroupPlace& group = e.groups[g];
     const Permit& permit = e.zone(group.zone).permit;
-    const bool lacks = hold_back(e, g, permit.live());
-    for (const AxisId axis : group.axes) turn_round(e, axis);
+    const bool lacks = group.needs && hold_back(e, g, permit.live());
+    if (group.turns)
+      for (const AxisId axis : e.motion.groups()[g].axes) turn_round(e, axis);
     if (permit.live() && !lacks) {
-      e.motion.ask(g, e.requests, scale_of(e, group));
+      if (anew || e.motion.asks_again(g)) e.motion.ask(g, e.requests, scale_of(e, e.motion.groups()[g]));
     } else if (permit.powered()) {
       e.motion.stop(g);
     } else {
@@ -108,17 +109,17 @@ void move(EngineParts& e) noexcept {
 void command(EngineParts& e, std::span<AxisCommand> commands) noexcept {
   for (std::size_t a = 0; a < e.axes.size(); ++a) {
     const AxisId id = id_at<AxisId>(a);
-    const AxisSetup& axis = e.axes[a].setup;
-    const Permit& permit = e.zone_of(id).permit;
+    const AxisPlace& place = e.places[a];
+    const Permit& permit = e.zone(place.zone).permit;
     const bool may_move = permit.powered() && (permit.live() || permit.stopping());
     const AxisState& state = e.motion.axis(id).state();
     const Mode mode = !permit.powered() ? Mode::off : may_move ? Mode::follow : Mode::stand;
     AxisCommand& command = commands[a];
-    command = {mode, state.p, state.v, state.a, e.now + e.valid_for[index(axis.wiring.link)]};
+    command = {mode, state.p, state.v, state.a, e.now + e.valid_for[index(place.link)]};
     if (mode == Mode::off) e.motion.keep(id);
     const Verdict verdict = e.envelope.check(id, may_move, command, e.dt_s);
     if (e.envelope.refusing(id)) e.motion.restart(id, command.p);
-    if (verdict == Verdict::refused) fault(e, axis.zone, Cause::envelope_refused);
+    if (verdict == Verdict::refused) fault(e, place.zone, Cause::envelope_refused);
   }
 }
 
@@ -148,22 +149,42 @@ TickBuffers::TickBuffers(const Setup& setup, std::size_t capacity)
       events(capacity),
       view_{commands, why, switches, frames, events} {}
 
-Engine::Engine(const Setup& setup) : parts_(setup) { detail::keep_overrides(parts_); }
+void detail::run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noexcept {
+  assert(out.commands.size() == e.axes.size() && out.why.size() == e.axes.size());
+  assert(out.switches.size() == e.switches.size());
+  begin(e, in.now, out.events);
+  take_reports(e, in.reports);
+  if (in.end) end_program(e);
+  take_readings(e, in.readings);
+  watch(e);
+  move(e);
+  command(e, out.commands);
+  out.frames = send(e, out);
+  explain(e, out.why);
+  settle(e, out.commands);
+}
+
+Engine::Engine(const Setup& setup, Recompute recompute) : parts_(setup, recompute) {
+#ifdef GYRAX_COMPARE
+  if (recompute == Recompute::changed) reference_ = std::make_unique<detail::Reference>(setup);
+#endif
+}
+
+Engine::~Engine() = default;
+Engine::Engine(Engine&&) noexcept = default;
+Engine& Engine::operator=(Engine&&) noexcept = default;
+
+bool Engine::calibrate(SlotId slot, const Calibration& calibration) noexcept {
+  if (reference_) reference_->parts().signal.calibrate(slot, calibration);
+  return parts_.signal.calibrate(slot, calibration);
+}
 
 void Engine::tick(const TickInput& in, TickOutput& out) noexcept {
-  using namespace detail;
-  assert(out.commands.size() == parts_.axes.size() && out.why.size() == parts_.axes.size());
-  assert(out.switches.size() == parts_.switches.size());
-  begin(parts_, in.now, out.events);
-  take_reports(parts_, in.reports);
-  if (in.end) end_program(parts_);
-  take_readings(parts_, in.readings);
-  watch(parts_);
-  move(parts_);
-  command(parts_, out.commands);
-  out.frames = send(parts_, out);
-  explain(parts_, out.why);
-  settle(parts_, out.commands);
+  if (!reference_) return detail::run_tick(parts_, in, out);
+  TickOutput mine{out.commands, out.why, out.switches, out.frames, reference_->told()};
+  detail::run_tick(parts_, in, mine);
+  [[maybe_unused]] const bool agrees = reference_->agrees(in, parts_, out);
+  assert(agrees && "what has not changed was not the same when worked out anew");
 }
 
 }  // namespace gyrax

@@ -25,6 +25,7 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
   if (live && lacks && request.moving() && !told) tell_no_move(e, id, request.by, lack);
   axis.lapsed = live && request.following && (lacks || (axis.lapsed && !approach(e, id)));
   axis.held_by = lack;
+  if (lacks || axis.lapsed) e.held_back = true;
   if (!axis.lapsed) axis.side = 0;
   if (axis.lapsed && !lacks)
     axis.held_by = {.what = Interlock::not_met, .handset = e.signal.setup(request.by).handset, .slot = request.by};
@@ -36,7 +37,6 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
 }  // namespace
 
 bool hold_back(EngineParts& e, std::size_t group, bool live) noexcept {
-  if (e.needs[group].empty()) return false;
   const Obstacle lack = lacking(e, group);
   const bool lacks = lack.what != Interlock::none;
   const std::vector<AxisId>& axes = e.motion.groups()[group].axes;
@@ -51,6 +51,7 @@ void turn_round(EngineParts& e, AxisId id) noexcept {
   Request& request = e.requests[index(id)];
   const AxisMotion& motion = e.motion.axis(id);
   if (axis.held_by.what == Interlock::turning_round) axis.held_by = {};
+  e.held_back = true;
   // It has no place to go to.
   request.going = request.following = request.posing = false;
   if (!motion.at_rest()) {

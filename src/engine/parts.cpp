@@ -1,5 +1,7 @@
 #include <gyrax/engine/parts.hpp>
 
+#include "asks.hpp"
+
 namespace gyrax::detail {
 namespace {
 
@@ -38,6 +40,27 @@ std::vector<Axis> axes(const Setup& setup) {
   return all;
 }
 
+std::vector<Measured> measured(const Setup& setup) {
+  std::vector<Measured> all;
+  for (std::size_t link = 0; link < setup.links.size(); ++link)
+    for (std::size_t a = 0; a < setup.axes.size(); ++a)
+      if (const AxisSetup& axis = setup.axes[a]; measured_by(axis) == id_at<LinkId>(link))
+        all.push_back({id_at<AxisId>(a), axis.wiring.link, axis.zone, axis.following_error});
+  return all;
+}
+
+std::vector<GroupPlace> groups(const Setup& setup) {
+  return column(setup.groups, [&](const GroupSetup& group) {
+    GroupPlace place{.zone = group.zone};
+    for (const AxisId id : group.axes) {
+      const AxisSetup& axis = setup.axes[index(id)];
+      place.needs = place.needs || !axis.needs.empty();
+      place.turns = place.turns || !is_place(axis.drive);
+    }
+    return place;
+  });
+}
+
 std::vector<std::vector<SwitchId>> needs(const Setup& setup) {
   return column(setup.groups, [&](const GroupSetup& group) {
     std::vector<SwitchId> all;
@@ -49,16 +72,22 @@ std::vector<std::vector<SwitchId>> needs(const Setup& setup) {
 
 }  // namespace
 
-EngineParts::EngineParts(const Setup& setup)
+EngineParts::EngineParts(const Setup& setup, Recompute recompute)
     : signal(setup.handsets, setup.controls),
-      bind(bind_setup(setup), setup.controls.size()),
+      bind(bind_setup(setup), setup.controls.size(), recompute),
       links(setup.links, column(setup.axes, wiring_of)),
-      motion(column(setup.axes, limits_of), setup.groups),
-      envelope(column(setup.axes, bounds_of)),
+      motion(column(setup.axes, limits_of), setup.groups, recompute),
+      envelope(column(setup.axes, bounds_of), recompute),
       output(setup.links, column(setup.axes, wiring_of), column(setup.axes, drive_of),
-             column(setup.switches, [](const SwitchSetup& s) { return s.wiring; })),
+             column(setup.switches, [](const SwitchSetup& s) { return s.wiring; }), recompute),
       zones(setup.zones.begin(), setup.zones.end()),
       axes(detail::axes(setup)),
+      places(column(setup.axes,
+                    [](const AxisSetup& a) {
+                      return AxisPlace{a.zone, a.wiring.link};
+                    })),
+      groups(detail::groups(setup)),
+      measured(detail::measured(setup)),
       switches(setup.switches.begin(), setup.switches.end()),
       needs(detail::needs(setup)),
       requests(setup.axes.size()),
@@ -67,6 +96,8 @@ EngineParts::EngineParts(const Setup& setup)
       valid_for(column(setup.links, [](const LinkSetup& link) { return link.frame_valid_for; })),
       stations(setup.stations),
       reduced(setup.notches.reduced),
-      max_tick(setup.max_tick) {}
+      max_tick(setup.max_tick) {
+  keep_overrides(*this);
+}
 
 }  // namespace gyrax::detail

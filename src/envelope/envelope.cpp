@@ -7,7 +7,7 @@ namespace {
 
 constexpr double countable = 4e9;
 
-double size(double value) noexcept { return value < 0 ? -value : value; }
+double magnitude(double value) noexcept { return value < 0 ? -value : value; }
 
 /// False for NaN and for what cannot be counted in nano-units.
 bool sound(double value) noexcept { return value >= -countable && value <= countable; }
@@ -31,8 +31,11 @@ Envelope::Checked::Checked(const Bounds& b) noexcept
       decel_ramp_s(b.decel / b.decel_jerk),
       per_decel_jerk(1 / b.decel_jerk) {}
 
-Envelope::Envelope(std::span<const Bounds> bounds)
-    : bounds_(bounds.begin(), bounds.end()), checked_(bounds.begin(), bounds.end()), states_(bounds.size()) {}
+Envelope::Envelope(std::span<const Bounds> bounds, Recompute recompute)
+    : recompute_(recompute),
+      bounds_(bounds.begin(), bounds.end()),
+      checked_(bounds.begin(), bounds.end()),
+      states_(bounds.size()) {}
 
 bool Envelope::restart(AxisId axis, double position) noexcept {
   State& state = states_[index(axis)];
@@ -59,6 +62,18 @@ bool Envelope::room_to_stop(const Checked& b, double v, double a, double room) n
   return way(before) - on * (before + a * on / 6) <= room;
 }
 
+/// Whether an axis stays where it stands, or goes on at the speed that was accepted already with plenty of room to stop
+/// in. Yes only where holds() says so, too.
+bool Envelope::goes_on(const Checked& b, const State& last, bool may_move, const AxisCommand& c, double dt) noexcept {
+  if (c.v != last.v || c.a != 0 || last.a != 0 || !(dt >= 0)) return false;
+  const double moved = c.p - last.p;
+  if (c.v == 0) return moved == 0;
+  const double units = slack * (1 + magnitude(c.p)), speed = magnitude(c.v);
+  const double room = (c.v > 0 ? b.high - c.p : c.p - b.low) + units, slower = speed * (1 - share);
+  return may_move && c.mode != Mode::stand && speed <= b.speed && sound(c.p) && magnitude(moved - c.v * dt) <= units &&
+         slower / 2 * (slower * b.per_decel + b.decel_ramp_s) <= room;
+}
+
 bool Envelope::holds(const Checked& b, const State& last, bool may_move, const AxisCommand& c,
                      double dt) const noexcept {
   if (!(sound(c.p) && sound(c.v) && sound(c.a) && dt >= 0)) return false;
@@ -66,25 +81,27 @@ bool Envelope::holds(const Checked& b, const State& last, bool may_move, const A
   if (!may_move || c.mode == Mode::stand) return moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0;
   if (moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0) return true;
 
-  if (size(c.v) > b.speed) return false;
-  const double units = slack * (1 + size(c.p));
+  if (magnitude(c.v) > b.speed) return false;
+  const double units = slack * (1 + magnitude(c.p));
   // At a steady speed, as most ticks are, nothing but that is left to hold. Both ends may be alike with a move between
   // them, too.
-  if (c.a == 0 && last.a == 0 && c.v == last.v && size(moved - c.v * dt) <= units) return fits_in(b, c, moved, units);
+  if (c.a == 0 && last.a == 0 && c.v == last.v && magnitude(moved - c.v * dt) <= units)
+    return fits_in(b, c, moved, units);
 
   // Acceleration as told; gaining speed with one limit, losing it with the other.
   const double gains = c.v * c.a, gained = last.v * last.a;
-  const bool turned = c.v * last.v <= 0 || size(c.v) + size(last.v) <= b.hardest * dt;
-  if (size(c.a) > (gains > 0 ? b.accel : c.v == 0 ? b.hardest : b.decel) + slack) return false;
+  const bool turned = c.v * last.v <= 0 || magnitude(c.v) + magnitude(last.v) <= b.hardest * dt;
+  if (magnitude(c.a) > (gains > 0 ? b.accel : c.v == 0 ? b.hardest : b.decel) + slack) return false;
 
   // Jerk as the difference of accelerations, and the distances from what those allow: with both ends given, a jerk
   // within ±j strays from the trapezoid's speed by at most j·dt²/4, and from Hermite's distance by at most
   // 0.0321·j·dt³.
   const double jerk = turned || gains * gained < 0 ? b.sharpest : gains + gained > 0 ? b.jerk : b.decel_jerk;
   const double change = c.a - last.a, gain = c.v - last.v, open = b.sharpest * dt * dt;
-  if (size(change) > jerk * dt + b.accel_slack) return false;
-  if (size(gain - (c.a + last.a) / 2 * dt) > open / 4 + b.speed_slack) return false;
-  if (size(moved - (c.v + last.v) / 2 * dt + change * dt * dt * (1.0 / 12)) > 0.0321 * open * dt + units) return false;
+  if (magnitude(change) > jerk * dt + b.accel_slack) return false;
+  if (magnitude(gain - (c.a + last.a) / 2 * dt) > open / 4 + b.speed_slack) return false;
+  if (magnitude(moved - (c.v + last.v) / 2 * dt + change * dt * dt * (1.0 / 12)) > 0.0321 * open * dt + units)
+    return false;
 
   return fits_in(b, c, moved, units);
 }
@@ -96,7 +113,7 @@ bool Envelope::fits_in(const Checked& b, const AxisCommand& c, double moved, dou
   const double room = (up ? b.high - c.p : c.p - b.low) + units;
   if (room < 0) return false;
   // Checked for a speed that is less by rounding, which is a shorter stop by more than rounding.
-  return room_to_stop(b, size(c.v) * (1 - share), up ? c.a : -c.a, room);
+  return room_to_stop(b, magnitude(c.v) * (1 - share), up ? c.a : -c.a, room);
 }
 
 void Envelope::ramp_down(const Bounds& b, State& state, AxisCommand& c, double dt) const noexcept {
@@ -143,6 +160,11 @@ Verdict Envelope::check(AxisId axis, bool may_move, AxisCommand& command, double
     if (sound(command.p)) state = {command.p, 0, 0, state.refusing};
     command.p = state.p;
     command.v = command.a = 0;
+    return Verdict::accepted;
+  }
+  if (!state.refusing && recompute_ == Recompute::changed &&
+      goes_on(checked_[index(axis)], state, may_move, command, dt_s)) {
+    state.p = command.p;
     return Verdict::accepted;
   }
   if (state.refusing || !holds(checked_[index(axis)], state, may_move, command, dt_s)) {

@@ -15,28 +15,11 @@ double share_of(double share) noexcept {
   return share > AxisMotion::min_share ? lesser(share, 1) : AxisMotion::min_share;
 }
 
-/// Hears of a change of speed no more than one span of it.
-struct OneSpan {
-  AxisState state;
-  double left;
-  void stretch(double duration, double jerk, double a_after) noexcept {
-    if (!(left > 0) || !(duration > 0)) return;
-    const bool whole = duration <= left;
-    const double t = whole ? duration : left;
-    state.p += t * (state.v + t * (state.a / 2 + t * jerk / 6));
-    state.v += t * (state.a + t * jerk / 2);
-    state.a = whole ? a_after : state.a + t * jerk;
-    left -= t;
-  }
-  void arrive(double v) noexcept {
-    if (left > 0) state.v = v;
-  }
-};
-
 }  // namespace
 
-AxisMotion::AxisMotion(const AxisLimits& limits) noexcept
-    : limits_(limits),
+AxisMotion::AxisMotion(const AxisLimits& limits, Recompute recompute) noexcept
+    : recompute_(recompute),
+      limits_(limits),
       in_force_(limits.full()),
       per_jerk_(1 / in_force_.jerk),
       per_decel_(1 / in_force_.decel),
@@ -77,6 +60,7 @@ void AxisMotion::carry(const AxisState& state) noexcept {
 void AxisMotion::grow_sure(bool moved) noexcept {
   if (!unsure_ || !moved || !(at_rest() || met())) return;
   unsure_ = false;
+  asks_again_ = true;
   set_in_force();
 }
 
@@ -105,12 +89,6 @@ void AxisMotion::drop_pending() noexcept {
   if (!pending_) return;
   pending_ = false;
   dropped_ += goal_ - rest_point();
-}
-
-Nano AxisMotion::take_dropped() noexcept {
-  const Nano dropped = dropped_;
-  dropped_ = 0;
-  return dropped;
 }
 
 void AxisMotion::jog(double velocity) noexcept {
@@ -143,6 +121,7 @@ void AxisMotion::settle() noexcept {
 }
 
 void AxisMotion::stop() noexcept {
+  asks_again_ = true;
   drop_pending();
   ask(Wish::rest, 0);
 }
@@ -182,7 +161,7 @@ AxisMotion::Step AxisMotion::step(Nano by) noexcept {
   const double owed = from_nano(goal) - state_.p;
   if ((by > 0) == (owed > 0) && size(owed) > static_cast<double>(most_pending) * size(from_nano(by)))
     return Step::too_many;
-  pending_ = true;
+  pending_ = asks_again_ = true;
   aim(goal);
   counted_ = false;
   return Step::taken;
@@ -201,7 +180,7 @@ std::int64_t AxisMotion::wheel(std::int64_t counts, Nano by, Nano most) noexcept
   const std::int64_t possible = room > 0 ? room / click : 0, wanted = counts < 0 ? -counts : counts;
   const std::int64_t taken = wanted < possible ? wanted : possible;
   if (taken > 0 || pending_) {
-    pending_ = true;
+    pending_ = asks_again_ = true;
     aim(from + (upward ? taken : -taken) * click);
     counted_ = false;
   }
@@ -209,15 +188,30 @@ std::int64_t AxisMotion::wheel(std::int64_t counts, Nano by, Nano most) noexcept
 }
 
 void AxisMotion::plan_to(double target, double speed) noexcept {
-  MotionLimits limits = in_force_;
-  limits.speed = lesser(speed, limits.speed);
-  plan_ = move_to(state_, target, limits);
+  plan_from_ = state_;
+  plan_target_ = target;
+  plan_speed_ = lesser(speed, in_force_.speed);
   plan_time_ = 0;
   planned_ = true;
+  written_ = false;
 }
 
+/// Many a plan lives for one tick, because the next one brings another target: it is written down for a second one.
 void AxisMotion::follow_plan(double dt_s) noexcept {
+  const bool begins = plan_time_ == 0;
   plan_time_ += dt_s;
+  if (!written_) {
+    MotionLimits limits = in_force_;
+    limits.speed = plan_speed_;
+    if (begins && recompute_ == Recompute::changed) {
+      if (const auto state = begin_move(plan_from_, plan_target_, limits, dt_s)) {
+        state_ = *state;
+        return;
+      }
+    }
+    move_to(plan_from_, plan_target_, limits, plan_);
+    written_ = true;
+  }
   state_ = plan_.at(plan_time_);
 }
 
@@ -270,6 +264,18 @@ bool AxisMotion::could_stop(const AxisState& state, double end, double sign) con
   return stop_reach({0, v, a}, in_force_).distance <= room;
 }
 
+/// Goes on at the speed that was asked for, with room to stop in left. False where that is not all that there is to it.
+bool AxisMotion::cruise(double dt_s) noexcept {
+  const double v = state_.v;
+  if (wish_ != Wish::jog || planned_ || state_.a != 0 || v != number_ || recompute_ == Recompute::everything)
+    return false;
+  const double speed = size(v), p = state_.p + dt_s * v, room = v < 0 ? p - limits_.low() : limits_.high() - p;
+  if (speed > in_force_.speed || !(speed * (speed * per_decel_ + decel_ramp_s_) / 2 <= room)) return false;
+  state_.p = p;
+  counted_ = false;
+  return true;
+}
+
 void AxisMotion::advance_jog(double dt_s) noexcept {
   const double sign = number_ < 0 ? -1 : 1, end = number_ < 0 ? limits_.low() : limits_.high();
   if (sign * (end - state_.p) <= 0) {
@@ -300,7 +306,7 @@ void AxisMotion::advance_follow(double dt_s) noexcept {
 }
 
 void AxisMotion::advance(double dt_s) noexcept {
-  if (!(dt_s > 0)) return;
+  if (!(dt_s > 0) || cruise(dt_s)) return;
   const bool moved = !at_rest(), in_travel = state_.p >= limits_.low() && state_.p <= limits_.high();
   switch (wish_) {
     case Wish::rest:
@@ -317,8 +323,11 @@ void AxisMotion::advance(double dt_s) noexcept {
   }
   // A stop that just fits can, told from a rounded state, end a last digit beyond.
   if (in_travel) state_.p = within(state_.p, limits_.low(), limits_.high());
-  counted_ = wish_ == Wish::goal && plan_time_ >= plan_.duration();
-  if (counted_) pending_ = false;
+  counted_ = wish_ == Wish::goal && written_ && plan_time_ >= plan_.duration();
+  if (counted_) {
+    pending_ = false;
+    asks_again_ = true;
+  }
   grow_sure(moved);
 }
 

@@ -18,10 +18,9 @@ double unavoidable_speed(const AxisState& state, const MotionLimits& limits) noe
 
 }  // namespace
 
-Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> groups)
+Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> groups, Recompute recompute)
     : groups_(groups.begin(), groups.end()),
-      path_of_(groups.size()),
-      carried_(groups.size()),
+      rows_(groups.size()),
       from_(axes.size()),
       wanted_(axes.size()),
       limit_(axes.size()),
@@ -30,10 +29,12 @@ Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> gro
       moves_(axes.size()),
       in_force_(axes.size()) {
   axes_.reserve(axes.size());
-  for (const AxisLimits& limits : axes) axes_.emplace_back(limits);
+  for (const AxisLimits& limits : axes) axes_.emplace_back(limits, recompute);
   for (std::size_t g = 0; g < groups.size(); ++g) {
-    path_of_[g] = paths_.size();
-    if (groups[g].axes.size() > 1) paths_.emplace_back(groups[g].axes.size());
+    const std::vector<AxisId>& members = groups[g].axes;
+    rows_[g].path = static_cast<std::uint16_t>(paths_.size());
+    if (members.size() == 1) rows_[g].alone = members.front();
+    if (members.size() > 1) paths_.emplace_back(members.size());
   }
 }
 
@@ -56,13 +57,26 @@ void Motion::ask(std::size_t group, std::span<const Request> requests, const Sca
   assert(group < groups_.size() && requests.size() == axes_.size());
   assert(scale.own.empty() || scale.own.size() == axes_.size());
   const GroupSetup& setup = groups_[group];
-  if (setup.axes.size() > 1 && ask_pose(group, requests, scale)) return;
-  if (scale.path_speed < std::numeric_limits<double>::infinity()) {
+  rows_[group].shares = false;
+  if (setup.axes.size() > 1 && ask_pose(group, requests, scale)) {
+    rows_[group].shares = true;
+  } else if (scale.path_speed < std::numeric_limits<double>::infinity()) {
     ask_capped(setup, requests, scale);
-    return;
+    rows_[group].shares = true;
+  } else {
+    for (const AxisId axis : setup.axes)
+      ask_axis(axes_[index(axis)], requests[index(axis)], scale.speed_of(axis), scale.accel);
   }
-  for (const AxisId axis : setup.axes)
-    ask_axis(axes_[index(axis)], requests[index(axis)], scale.speed_of(axis), scale.accel);
+  for (const AxisId axis : setup.axes) axes_[index(axis)].asked();
+}
+
+bool Motion::asks_again(std::size_t group) const noexcept {
+  const Row& row = rows_[group];
+  if (row.shares) return true;
+  if (row.alone != no<AxisId>) return axes_[index(row.alone)].asks_again();
+  for (const AxisId axis : groups_[group].axes)
+    if (axes_[index(axis)].asks_again()) return true;
+  return false;
 }
 
 bool Motion::at_rest(const GroupSetup& group) const noexcept {
@@ -74,8 +88,8 @@ bool Motion::at_rest(const GroupSetup& group) const noexcept {
 /// Whether the group is taken to a pose, or still comes to rest on the way to one.
 bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept {
   const GroupSetup& setup = groups_[group];
-  Path& path = paths_[path_of_[group]];
-  bool posing = false, same = carried_[group] != 0;
+  Path& path = paths_[rows_[group].path];
+  bool posing = false, same = rows_[group].carried;
   const std::size_t n = setup.axes.size();
   for (std::size_t i = 0; i < n; ++i) {
     const Request& request = requests[index(setup.axes[i])];
@@ -83,13 +97,13 @@ bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, cons
     posing = posing || named;
     same = same && named == path.moves(i) && (!named || request.goal == path.goal(i));
   }
-  if (!posing && carried_[group] == 0) return false;
+  if (!posing && !rows_[group].carried) return false;
   for (std::size_t i = 0; i < n; ++i) {
     AxisMotion& axis = axes_[index(setup.axes[i])];
     axis.scale(scale.speed_of(setup.axes[i]), scale.accel);
     in_force_[i] = axis.in_force();
   }
-  if (carried_[group] == 0) {
+  if (!rows_[group].carried) {
     begin_path(group, requests, scale.path_speed);
     return true;
   }
@@ -105,7 +119,7 @@ bool Motion::ask_pose(std::size_t group, std::span<const Request> requests, cons
 /// From rest; what is not at rest comes to it first.
 void Motion::begin_path(std::size_t group, std::span<const Request> requests, double path_speed) noexcept {
   const GroupSetup& setup = groups_[group];
-  Path& path = paths_[path_of_[group]];
+  Path& path = paths_[rows_[group].path];
   const bool rests = at_rest(setup);
   for (const AxisId axis : setup.axes) axes_[index(axis)].stop();
   if (!rests) return;
@@ -118,7 +132,7 @@ void Motion::begin_path(std::size_t group, std::span<const Request> requests, do
   }
   path.begin(from_, goals_, moves_, in_force_, path_speed);
   path.go();
-  carried_[group] = path.arrived() ? 0 : 1;
+  rows_[group].carried = !path.arrived();
 }
 
 /// Shares the path speed out: each axis's speed limit for this tick, in limit_. An axis that slows down goes on to use
@@ -176,26 +190,30 @@ void Motion::ask_capped(const GroupSetup& group, std::span<const Request> reques
 }
 
 void Motion::stop(std::size_t group) noexcept {
-  if (carried_[group] != 0 && groups_[group].together) {
-    paths_[path_of_[group]].hold();
+  if (rows_[group].carried && groups_[group].together) {
+    paths_[rows_[group].path].hold();
     return;
   }
-  carried_[group] = 0;
+  rows_[group].carried = false;
   for (const AxisId axis : groups_[group].axes) axes_[index(axis)].stop();
 }
 
 void Motion::halt(std::size_t group) noexcept {
-  carried_[group] = 0;
+  rows_[group].carried = false;
   for (const AxisId axis : groups_[group].axes) axes_[index(axis)].keep();
 }
 
 void Motion::advance(std::size_t group, double dt_s) noexcept {
+  if (const AxisId alone = rows_[group].alone; alone != no<AxisId>) {
+    axes_[index(alone)].advance(dt_s);
+    return;
+  }
   const GroupSetup& setup = groups_[group];
-  if (carried_[group] == 0) {
+  if (!rows_[group].carried) {
     for (const AxisId axis : setup.axes) axes_[index(axis)].advance(dt_s);
     return;
   }
-  Path& path = paths_[path_of_[group]];
+  Path& path = paths_[rows_[group].path];
   path.advance(dt_s);
   for (std::size_t i = 0; i < setup.axes.size(); ++i) {
     AxisMotion& axis = axes_[index(setup.axes[i])];
@@ -206,7 +224,7 @@ void Motion::advance(std::size_t group, double dt_s) noexcept {
       axis.carry(path.state(i));
     }
   }
-  if (path.at_rest()) carried_[group] = 0;
+  if (path.at_rest()) rows_[group].carried = false;
 }
 
 }  // namespace gyrax

@@ -47,7 +47,10 @@ void Path::aim(bool to_end) noexcept {
 void Path::advance(double dt_s) noexcept {
   if (!(dt_s > 0) || (at_rest() && (!to_end_ || state_.p == length_))) return;
   if (!planned_) {
-    plan_ = to_end_ ? move_to(state_, length_, in_force_) : stop(state_, in_force_);
+    if (to_end_)
+      move_to(state_, length_, in_force_, plan_);
+    else
+      plan_ = stop(state_, in_force_);
     plan_time_ = 0;
     planned_ = true;
   }

@@ -3,12 +3,18 @@
 #include "root.hpp"
 #include "speed_change.hpp"
 
+#include <limits>
+#include <type_traits>
+
 namespace gyrax {
 
 /// Writes a profile down as it is told.
 class ProfileWriter {
  public:
-  explicit ProfileWriter(const AxisState& from) noexcept : sum_{from.p, from.v, from.a, 0} { made_.start_ = from; }
+  ProfileWriter(const AxisState& from, Profile& made) noexcept : made_(made), sum_{from.p, from.v, from.a, 0} {
+    made_.start_ = from;
+    made_.count_ = 0;
+  }
 
   void stretch(double duration, double jerk, double a_after) noexcept {
     if (duration > 0 && made_.count_ < Profile::max_stretches)
@@ -16,17 +22,15 @@ class ProfileWriter {
     sum_.stretch(duration, jerk, a_after);
   }
   void arrive(double v) noexcept { sum_.arrive(v); }
-  AxisState state() const noexcept { return {sum_.p, sum_.v, sum_.a}; }
 
-  Profile at(double p) noexcept {
+  void end(double p) noexcept {
     made_.end_ = {p, sum_.v, 0};
     made_.duration_ = sum_.t;
-    return made_;
   }
-  Profile done() noexcept { return at(sum_.p); }
+  void end() noexcept { end(sum_.p); }
 
  private:
-  Profile made_;
+  Profile& made_;
   Sum sum_;
 };
 
@@ -45,38 +49,158 @@ double stop_distance(double v, const MotionLimits& limits) noexcept {
   return time * v / 2;
 }
 
+/// How far the fastest stop goes. In closed form where it never turns round, as from nearly every start.
+double stop_way(double v, double a, const MotionLimits& limits) noexcept {
+  if (v < 0 || (v == 0 && a < 0)) return -stop_way(-v, -a, limits);
+  const double jerk = limits.decel_jerk, most = limits.decel;
+  if (a >= 0) {
+    const double off = a / limits.jerk;
+    return off * (v + off * a / 3) + stop_distance(v + a * off / 2, limits);
+  }
+  const double from = -a, square = from * from / 2 + jerk * v;
+  if (settled_speed(v, a, limits) < 0 || from > most) return sum_of_change({0, v, a}, 0, limits).p;
+  // The brake comes on to `top`, and goes off again; or it stays on at its most meanwhile.
+  const double top = square <= most * most ? std::sqrt(square) : most;
+  const double on = (top - from) / jerk, off = top / jerk, after = v - on * (from + top) / 2, last = top * off / 2;
+  const double held = square <= most * most ? 0 : (after - last) / most;
+  return on * (v - on * (2 * from + top) / 6) + held * (after + last) / 2 + off * last / 3;
+}
+
 /// Two positions that differ by rounding alone, for moves of this size.
 double rounding(double p, double target, double way) noexcept {
   return 1e-15 * (size(p) + size(target)) + 1e-12 * size(way) + 1e-15;
 }
 
-/// A move to the right of where the fastest stop ends: with the start at 0 and `way` > stop. Everything here is told to
-/// the writer facing the way that the real move goes.
+/// How far a move goes that takes the speed to a peak, at no acceleration, and brakes from there: asked for many peaks
+/// of one start. In closed form from where the speed is gained without a turn; what comes before that is the same for
+/// all.
+class WayByPeak {
+ public:
+  WayByPeak(double v, double a, const MotionLimits& limits) noexcept
+      : from_v_(v), from_a_(a), v_(v), a_(a), in_force_(limits), per_jerk_(1 / limits.jerk) {
+    Sum before{0, v, a, 0};
+    if (v < 0 || (v == 0 && a < 0)) {
+      turn(before);
+    } else if (a < 0) {
+      v_ = settled_speed(v, a, limits);
+      a_ = 0;
+      settle(a, v_, limits, Facing<Sum>{before});
+    }
+    before_ = before.p;
+    const double most = limits.accel;
+    closed_ = v_ >= 0 && a_ <= most;
+    const double rise = (most - a_) * per_jerk_;
+    rise_way_ = rise * (v_ + rise * (2 * a_ + most) / 6);
+    risen_ = v_ + (most * most - a_ * a_) * per_jerk_ / 2;
+    fall_ = most * per_jerk_;
+  }
+
+  double operator()(double peak) const noexcept { return way_to(peak) + stop_distance(peak, in_force_); }
+
+ private:
+  /// Goes the other way at first: to the standstill, passed with as much acceleration as a peak that is not too low
+  /// leaves room for.
+  void turn(Sum& before) noexcept {
+    double v = -v_, a = -a_;
+    const Facing<Sum> out{before, true};
+    const double settled = settled_speed(v, a, in_force_);
+    if (a > 0) {
+      settle(a, settled, in_force_, out);
+      v = settled;
+      a = 0;
+    }
+    const double unavoidable = settled < 0 ? std::sqrt(-2 * in_force_.decel_jerk * settled) : 0;
+    constexpr double any = std::numeric_limits<double>::infinity();
+    const double through = greater(best_through(v, a, any, in_force_), unavoidable);
+    away_ = -before.p;
+    away_v_ = v;
+    away_a_ = a;
+    decel_through(v, a, through, in_force_, out);
+    v_ = 0;
+    a_ = through;
+    least_ = through * through * per_jerk_ / 2;
+  }
+
+  double way_to(double peak) const noexcept {
+    if (!closed_) return sum_of_change({0, from_v_, from_a_}, peak, in_force_).p;
+    if (peak < least_) {
+      // It turns, with no more acceleration than it takes to reach the peak.
+      Sum sum{away_, away_v_, away_a_, 0};
+      const double through = std::sqrt(2 * in_force_.jerk * peak), off = through * per_jerk_;
+      decel_through(away_v_, away_a_, through, in_force_, Facing<Sum>{sum});
+      return off * off * through / 3 - sum.p;
+    }
+    const double square = a_ * a_ / 2 + in_force_.jerk * (peak - v_), most = in_force_.accel;
+    if (square <= most * most) {
+      // The acceleration rises to `top` and goes off again.
+      const double top = std::sqrt(greater(square, 0)), rise = (top - a_) * per_jerk_, fall = top * per_jerk_;
+      const double between = v_ + (square - a_ * a_) * per_jerk_ / 2;
+      return before_ + rise * (v_ + rise * (2 * a_ + top) / 6) + fall * (between + fall * top / 3);
+    }
+    const double steady = (peak - risen_ - most * fall_ / 2) / most, after = risen_ + most * steady;
+    return before_ + rise_way_ + steady * (risen_ + after) / 2 + fall_ * (after + fall_ * most / 3);
+  }
+
+  const double from_v_, from_a_;
+  double v_, a_;  // from where it gains speed
+  const MotionLimits& in_force_;
+  const double per_jerk_;
+  bool closed_ = false;
+  double before_ = 0, rise_way_ = 0, risen_ = 0, fall_ = 0;
+  // Of a turn: the least peak that all of this is for, and from where it brakes.
+  double least_ = 0, away_ = 0, away_v_ = 0, away_a_ = 0;
+};
+
+/// A move to the right of where the fastest stop ends: with the start at 0 and `way` > stop. First it is found, then
+/// told to a listener that faces the way that the real move goes.
 class Rightward {
  public:
-  Rightward(double v, double a, double way, const MotionLimits& limits, Facing<ProfileWriter> out) noexcept
-      : v_(v), a_(a), way_(way), in_force_(limits), out_(out) {}
+  Rightward(double v, double a, double way, const MotionLimits& limits) noexcept
+      : from_v_(v), from_a_(a), v_(v), a_(a), way_(way), in_force_(limits) {
+    find();
+  }
 
-  void tell() noexcept {
-    if (v_ > in_force_.speed || slowest_peak() > in_force_.speed) {
-      if (way_by(in_force_.speed) <= way_) {
-        tell_to_peak(in_force_.speed);
-        return;
-      }
-      tell_slowing_down();
+  /// All of it; or, of a listener that hears one span only, as much as it takes.
+  template <class Listener>
+  void tell(Facing<Listener> out) const noexcept {
+    if (slows_down_) {
+      SlowedDown<Listener> slowed{in_force_.speed, out, {0, from_v_, from_a_, 0}};
+      tell_speed_change(from_v_, from_a_, 0, in_force_, slowed);
     }
-    const double slowest = slowest_peak();
-    if (v_ > 0 && a_ < 0 && slowest > 0 && way_ < way_by(slowest)) {
-      tell_less_braking();
-    } else {
-      tell_by_peak(slowest);
+    if (brakes_less_) {
+      const Sum sum = raised(found_);
+      out.stretch((found_ - a_) / in_force_.decel_jerk, in_force_.decel_jerk, found_);
+      tell_speed_change(sum.v, found_, 0, in_force_, out);
+      return;
     }
+    const double peak = found_;
+    tell_speed_change(v_, a_, peak, in_force_, out);
+    if (peak > 0) {
+      if constexpr (std::is_same_v<Listener, OneSpan>)
+        if (out.listener.inside) {
+          out.listener.followed = true;
+          return;
+        }
+      out.stretch(cruise_ / peak, 0, 0);
+    }
+    tell_speed_change(peak, 0, 0, in_force_, out);
   }
 
  private:
-  /// Where the move ends if it goes to the speed `peak` first, at no acceleration, and brakes from there.
-  double way_by(double peak) const noexcept {
-    return p_ + sum_of_change({0, v_, a_}, peak, in_force_).p + stop_distance(peak, in_force_);
+  void find() noexcept {
+    double slowest = slowest_peak();
+    if (v_ > in_force_.speed || slowest > in_force_.speed) {
+      // The only peak that may be below what the start leads to.
+      const double top = in_force_.speed;
+      const double beyond = sum_of_change({0, v_, a_}, top, in_force_).p + stop_distance(top, in_force_) - way_;
+      if (beyond <= 0) return take_peak(top, -beyond);
+      slow_down();
+      slowest = slowest_peak();
+    }
+    const WayByPeak way_by(v_, a_, in_force_);
+    const double gap = way_ - p_ - (slowest > 0 ? way_by(slowest) : stop_way(v_, a_, in_force_));
+    if (v_ > 0 && a_ < 0 && slowest > 0 && gap < 0) return find_less_braking();
+    find_peak(way_by, slowest, gap);
   }
 
   /// The least speed to the right at which there is no acceleration on the way to more.
@@ -86,67 +210,68 @@ class Rightward {
     return turned < 0 ? settled_speed(0, std::sqrt(-2 * in_force_.decel_jerk * turned), in_force_) : 0;
   }
 
-  void tell_to_peak(double peak) noexcept {
-    tell_speed_change(v_, a_, peak, in_force_, out_);
-    const double cruise = way_ - way_by(peak);
-    if (peak > 0) out_.stretch(cruise / peak, 0, 0);
-    tell_speed_change(peak, 0, 0, in_force_, out_);
+  void take_peak(double peak, double cruise) noexcept {
+    found_ = peak;
+    cruise_ = cruise;
   }
 
-  void tell_by_peak(double slowest) noexcept {
-    const double top = in_force_.speed;
-    const double beyond = way_by(top) - way_;
-    if (beyond <= 0) {
-      tell_to_peak(top);
-      return;
-    }
+  /// `gap`: what is left to cruise with the slowest peak.
+  void find_peak(const WayByPeak& way_by, double slowest, double gap) noexcept {
+    const double top = in_force_.speed, way = way_ - p_;
+    const double beyond = way_by(top) - way;
+    if (beyond <= 0) return take_peak(top, -beyond);
     // In the root of the speed above the slowest the way is smooth: a small change of speed takes time as its root.
     const auto peak_at = [&](double x) { return slowest + x * x * (top - slowest); };
-    const auto over = [&](double x) { return way_by(peak_at(x)) - way_; };
-    // What is still missing at the lower end is made up for by cruising, and costs no more time than this.
+    // What is still missing is made up for by cruising, and costs no more time than this. Aiming at the middle of that,
+    // either end of the bracket may be near enough.
     constexpr double lost_s = 1e-9, lost_share = 1e-7;
-    const double gap = way_ - way_by(slowest);
-    const Bracket found = narrow({0, -gap, 1, beyond}, over, [&](const Bracket& b) {
+    const double aside = lost_share / 2 * gap;
+    const auto over = [&](double x) { return way_by(peak_at(x)) - way + aside; };
+    const auto high_holds = [&](const Bracket& b) { return b.f_high <= aside; };
+    const Bracket found = narrow({0, aside - gap, 1, beyond + aside}, over, [&](const Bracket& b) {
       const double peak = peak_at(b.low);
-      return peak > 0 && -b.f_low <= peak * lost_s + lost_share * gap;
+      return high_holds(b) || (peak > 0 && aside - b.f_low <= peak * lost_s + lost_share * gap);
     });
-    tell_to_peak(peak_at(found.low));
+    const bool high = high_holds(found);
+    take_peak(peak_at(high ? found.high : found.low), aside - (high ? found.f_high : found.f_low));
+  }
+
+  Sum raised(double a) const noexcept {
+    Sum sum{0, v_, a_, 0};
+    sum.stretch((a - a_) / in_force_.decel_jerk, in_force_.decel_jerk, a);
+    return sum;
   }
 
   /// It brakes already, and would rest too early: brakes less for a while, without letting go of the brake altogether.
-  void tell_less_braking() noexcept {
-    const auto raised = [&](double a) {
-      Sum sum{0, v_, a_, 0};
-      sum.stretch((a - a_) / in_force_.decel_jerk, in_force_.decel_jerk, a);
-      return sum;
-    };
+  void find_less_braking() noexcept {
     const auto over = [&](double a) {
       const Sum sum = raised(a);
-      return sum_of_change({sum.p, sum.v, sum.a}, 0, in_force_).p - (way_ - p_);
+      return sum.p + stop_way(sum.v, sum.a, in_force_) - (way_ - p_);
     };
     const double exact = rounding(0, way_, way_);
     const Bracket found = narrow({a_, over(a_), 0, over(0)}, over,
                                  [&](const Bracket& b) { return -b.f_low <= exact || b.f_high <= exact; });
-    const double a = -found.f_low <= found.f_high ? found.low : found.high;
-    const Sum sum = raised(a);
-    out_.stretch((a - a_) / in_force_.decel_jerk, in_force_.decel_jerk, a);
-    tell_speed_change(sum.v, a, 0, in_force_, out_);
+    brakes_less_ = true;
+    found_ = -found.f_low <= found.f_high ? found.low : found.high;
   }
 
   /// Above the speed, and even coming down to it as fast as can be would rest too late: brakes as for a stop until the
   /// speed is right. The move goes on from there.
-  void tell_slowing_down() noexcept {
-    SlowedDown slowed{in_force_.speed, out_, {0, v_, a_, 0}};
+  void slow_down() noexcept {
+    Sum nobody;
+    SlowedDown<Sum> slowed{in_force_.speed, {nobody}, {0, v_, a_, 0}};
     tell_speed_change(v_, a_, 0, in_force_, slowed);
+    slows_down_ = true;
     p_ += slowed.sum.p;
     v_ = slowed.sum.v;
     a_ = slowed.sum.a;
   }
 
   /// Passes on what it hears until the velocity is down to `speed`.
+  template <class Listener>
   struct SlowedDown {
     double speed;
-    Facing<ProfileWriter> out;
+    Facing<Listener> out;
     Sum sum;
     bool below = false;
     void stretch(double duration, double jerk, double a_after) noexcept {
@@ -174,12 +299,27 @@ class Rightward {
     }
   };
 
-  double p_ = 0;
-  double v_, a_;
+  const double from_v_, from_a_;
+  double p_ = 0, v_, a_;  // where it is once it has slowed down
   const double way_;
   const MotionLimits& in_force_;
-  const Facing<ProfileWriter> out_;
+  bool slows_down_ = false, brakes_less_ = false;
+  double found_ = 0, cruise_ = 0;  // the peak, and the way at it; or, braking less, the acceleration
 };
+
+template <class Listener>
+void tell_move(const AxisState& from, double target, const MotionLimits& limits, Listener& out) noexcept {
+  const double way = target - from.p;
+  const double stopping = stop_way(from.v, from.a, limits);
+  const double off = way - stopping, exact = rounding(from.p, target, way);
+  if (off > exact) {
+    Rightward(from.v, from.a, way, limits).tell(Facing<Listener>{out});
+  } else if (off < -exact) {
+    Rightward(-from.v, -from.a, -way, limits).tell(Facing<Listener>{out, true});
+  } else {
+    tell_speed_change(from.v, from.a, 0, limits, out);
+  }
+}
 
 }  // namespace
 
@@ -199,26 +339,32 @@ AxisState Profile::at(double t_s) const noexcept {
           s.from.a + t * s.jerk};
 }
 
+void move_to(const AxisState& from, double target, const MotionLimits& limits, Profile& made) noexcept {
+  ProfileWriter out(from, made);
+  tell_move(from, target, limits, out);
+  out.end(target);
+}
+
 Profile move_to(const AxisState& from, double target, const MotionLimits& limits) noexcept {
-  ProfileWriter out(from);
-  const double way = target - from.p;
-  const double stopping = sum_of_change({0, from.v, from.a}, 0, limits).p;
-  const double off = way - stopping, exact = rounding(from.p, target, way);
-  if (off > exact) {
-    Rightward(from.v, from.a, way, limits, {out}).tell();
-  } else if (off < -exact) {
-    Rightward(-from.v, -from.a, -way, limits, {out, true}).tell();
-  } else {
-    tell_speed_change(from.v, from.a, 0, limits, out);
-  }
-  return out.at(target);
+  Profile made;
+  move_to(from, target, limits, made);
+  return made;
+}
+
+std::optional<AxisState> begin_move(const AxisState& from, double target, const MotionLimits& limits,
+                                    double t_s) noexcept {
+  OneSpan span{from, t_s};
+  tell_move(from, target, limits, span);
+  return span.inside && span.followed ? std::optional(span.state) : std::nullopt;
 }
 
 Profile change_speed(const AxisState& from, double v, const MotionLimits& limits) noexcept {
-  ProfileWriter out(from);
+  Profile made;
+  ProfileWriter out(from, made);
   const double to = v > limits.speed ? limits.speed : v < -limits.speed ? -limits.speed : v == v ? v : 0;
   tell_speed_change(from.v, from.a, to, limits, out);
-  return out.done();
+  out.end();
+  return made;
 }
 
 Profile stop(const AxisState& from, const MotionLimits& limits) noexcept { return change_speed(from, 0, limits); }

@@ -4,6 +4,8 @@
 // using derivatives", Advances in Engineering Software 28 (1997).
 #pragma once
 
+#include <cmath>
+
 namespace gyrax {
 
 /// The last bracket: f(low) ≤ 0 ≤ f(high).
@@ -14,7 +16,9 @@ struct Bracket {
 /// Narrows the bracket until `done(bracket)`, or until nothing is left between its ends.
 template <class Function, class Done>
 Bracket narrow(Bracket b, Function f, Done done) noexcept {
-  double share = 0.5;
+  // As of a square that begins at the lower end: the functions here rise slowly at first.
+  double share = b.f_low < b.f_high ? std::sqrt(b.f_low / (b.f_low - b.f_high)) : 0.5;
+  share = share > 0.001 ? (share < 0.999 ? share : 0.999) : 0.001;
   constexpr int bound = 200;
   for (int i = 0; i < bound && !done(b); ++i) {
     const double x = b.low + share * (b.high - b.low);

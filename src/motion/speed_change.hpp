@@ -31,6 +31,36 @@ struct Sum {
   void arrive(double velocity) noexcept { v = velocity; }
 };
 
+/// Hears of a move no more than one span of it.
+struct OneSpan {
+  AxisState state;
+  double left;
+  bool inside = false;    // it ends well within a stretch …
+  bool followed = false;  // … that is not the last one
+  void stretch(double duration, double jerk, double a_after) noexcept {
+    if (!(left > 0)) {
+      followed = followed || duration > 0;
+      return;
+    }
+    if (!(duration > 0)) {
+      state.a = a_after;
+      return;
+    }
+    const bool whole = duration <= left;
+    const double t = whole ? duration : left;
+    state.p += t * (state.v + t * (state.a / 2 + t * jerk / 6));
+    state.v += t * (state.a + t * jerk / 2);
+    state.a = whole ? a_after : state.a + t * jerk;
+    inside = !whole && t * (1 + margin) + margin < duration;
+    left -= t;
+  }
+  void arrive(double v) noexcept {
+    if (left > 0) state.v = v;
+  }
+  /// More than sums of durations can round by.
+  static constexpr double margin = 1e-12;
+};
+
 /// Tells a listener of a move in the one direction or the other. The direction is data, not a type: each type would be
 /// the whole of what follows once more.
 template <class Listener>

@@ -7,7 +7,6 @@
 namespace gyrax {
 namespace {
 
-double within_one(double value) noexcept { return value > 1 ? 1 : value < -1 ? -1 : value; }
 double distance(Deflection d) noexcept { return std::sqrt(d.x * d.x + d.y * d.y); }
 
 /// `value` scaled so that a size of `before` becomes `after`. Beyond the circle nothing is scaled: full is full

@@ -7,8 +7,6 @@
 namespace gyrax {
 namespace {
 
-double within_one(double value) noexcept { return value > 1 ? 1 : value < -1 ? -1 : value; }
-
 /// One of two motors: `along` and `across` are speed and turn, the latter reversed for the right one.
 double drive(double along, double across) noexcept {
   const double left = size(along + across), right = size(along - across), most = left > right ? left : right;

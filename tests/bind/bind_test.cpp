@@ -56,7 +56,7 @@ struct Hands {
     return say(id_at<ControlId>(static_cast<std::size_t>(slot)), raw);
   }
   Request ask() {
-    bind.requests(signal, now, requests);
+    bind.requests(signal, now, requests, true);
     return requests[0];
   }
 };

@@ -7,9 +7,10 @@
 ///
 ///     for (const Ask& ask : bind.pass(reading.event, signal)) …
 ///     for (const Ask& ask : bind.changed(change, signal)) …
-///     bind.requests(signal, now, requests);
+///     if (bind.requests(signal, now, requests, false)) …
 #pragma once
 
+#include <gyrax/base/recompute.hpp>
 #include <gyrax/base/request.hpp>
 #include <gyrax/bind/ask.hpp>
 #include <gyrax/bind/binding.hpp>
@@ -67,7 +68,7 @@ class Bind {
   static constexpr Span long_reset = std::chrono::seconds(2);
 
   /// `setup` with its controls' number. The only place that allocates.
-  Bind(const BindSetup& setup, std::size_t slots);
+  Bind(const BindSetup& setup, std::size_t slots, Recompute recompute = Recompute::changed);
 
   // What follows at once: from time alone up to `now` (call it before a reading of that time is taken, and once a tick
   // after all readings), and from one change. The spans are valid until the next call of either.
@@ -85,12 +86,16 @@ class Bind {
   /// Whether something that enables this zone is engaged, and all its keys are seen pressed.
   bool enabling(ZoneId zone, const Signal& signal) const noexcept;
 
-  /// What is asked for at the time `now` by everything that is deflected or held; `out` by CoordinateId.
-  void requests(const Signal& signal, Time now, std::span<Request> out) noexcept;
+  /// What is asked for at the time `now` by everything that is deflected or held; `out` by CoordinateId. Where nothing
+  /// has changed since the last call, `out` is left as it was then; somebody who has changed it asks for it `anew`.
+  /// Returns whether `out` was written. What else a motion depends on in here, overrides and reduced speed, changes
+  /// only where this is written, too.
+  bool requests(const Signal& signal, Time now, std::span<Request> out, bool anew) noexcept;
 
   /// Who may move a coordinate; all of them at first.
   void put_in_charge(CoordinateId coordinate, HandsetBits handsets) noexcept {
     parts_.in_charge[index(coordinate)] = handsets;
+    touched_ = true;
   }
   /// What a binding asked for did not come about: it does not repeat itself any more.
   void refused(BindingId binding) noexcept { states_[index(binding)].repeats = false; }
@@ -113,7 +118,9 @@ class Bind {
     BindingId binding{};
     SlotId slot{};
     CoordinateId coordinate{};
-    bool by_key = false, by_place = false, layered = false;  // layered: whether it counts depends on what else is held
+    bool by_key = false, by_place = false;
+    bool layered = false;  // whether it counts depends on what else is held
+    bool grows = false;    // by time alone
   };
   detail::Doing doing(BindingId binding, const Signal& signal) noexcept;
   bool counts(BindingId binding, const Signal& signal) const noexcept;
@@ -134,7 +141,11 @@ class Bind {
   void watch_reset(Time now, const Signal& signal) noexcept;
   void repeat(Time now, const Signal& signal) noexcept;
   void end(BindingId binding, const Signal& signal) noexcept;
+  bool waits() const noexcept;
 
+  Recompute recompute_;
+  bool touched_ = true;  // something that requests depend on may have changed
+  bool waits_ = true;    // time alone may bring something, or a control was seen that pass() looks at
   std::vector<BindingSetup> bindings_;
   std::vector<detail::BindingState> states_;
   std::vector<Moving> moving_;

@@ -73,6 +73,8 @@ class Gestures {
 
   /// Whether it is down, or was tapped and may be tapped again.
   bool under_way(SlotId slot) const noexcept { return keys_[index(slot)].stage != Stage::idle; }
+  /// Whether time alone decides what some key was meant as.
+  bool waiting() const noexcept { return waiting_ > 0; }
   /// Whether it is up, and was tapped a moment ago.
   bool tapped(SlotId slot) const noexcept { return keys_[index(slot)].stage == Stage::tapped; }
   /// Whether it is down since `at` or later and what that is has not turned out yet.

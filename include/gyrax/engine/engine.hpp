@@ -10,6 +10,7 @@
 
 #include <gyrax/engine/parts.hpp>
 
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -49,19 +50,25 @@ class TickBuffers {
   TickOutput view_;
 };
 
+namespace detail {
+class Reference;
+}
+
 class Engine {
  public:
-  /// Sizes everything from a checked rig. The only place that allocates.
-  explicit Engine(const Setup& setup);
+  /// Sizes everything from a checked rig. The only place that allocates. A debug build of the library works out
+  /// everything anew beside what has changed, in each tick, and ends where the two differ.
+  explicit Engine(const Setup& setup, Recompute recompute = Recompute::changed);
+  ~Engine();
+  Engine(Engine&&) noexcept;
+  Engine& operator=(Engine&&) noexcept;
 
   /// One pass from left to right. The same calls give the same results again.
   void tick(const TickInput& in, TickOutput& out) noexcept;
 
   /// Gives a control other ends, between two ticks: another device takes the handset's place. Refused (false) while the
   /// handset is present, or for another kind of control.
-  bool calibrate(SlotId slot, const Calibration& calibration) noexcept {
-    return parts_.signal.calibrate(slot, calibration);
-  }
+  bool calibrate(SlotId slot, const Calibration& calibration) noexcept;
 
   /// The handsets that are in charge of a zone; none while it is stowed.
   HandsetBits in_charge(ZoneId zone) const noexcept { return parts_.zone(zone).in_charge; }
@@ -75,6 +82,7 @@ class Engine {
 
  private:
   detail::EngineParts parts_;
+  std::unique_ptr<detail::Reference> reference_;  // of a debug build
 };
 
 }  // namespace gyrax

@@ -48,6 +48,7 @@ struct Event {
   LayerId layer = no<LayerId>;
   SlotId by = no<SlotId>;
   std::int64_t number = 0;
+  bool operator==(const Event&) const = default;
 };
 
 /// A ring of the latest events, sized once. Writing never waits: what nobody read in time is overwritten and counted.

@@ -45,8 +45,29 @@ struct Switch {
   bool on = false;
 };
 
+/// An axis that a link measures, for a report to be held against.
+struct Measured {
+  AxisId axis{};
+  LinkId link{};
+  ZoneId zone{};
+  double following_error = 0;
+};
+
+/// What each tick needs of an axis, whatever it does.
+struct AxisPlace {
+  ZoneId zone{};
+  LinkId link{};
+};
+
+/// The same of a group.
+struct GroupPlace {
+  ZoneId zone{};
+  bool needs = false;  // some axis of it needs a switch
+  bool turns = false;  // some axis of it is a motor, that rests before it turns round
+};
+
 struct EngineParts {
-  explicit EngineParts(const Setup& setup);
+  EngineParts(const Setup& setup, Recompute recompute);
 
   Signal signal;
   Bind bind;
@@ -57,9 +78,13 @@ struct EngineParts {
 
   std::vector<Zone> zones;
   std::vector<Axis> axes;
+  std::vector<AxisPlace> places;   // by AxisId
+  std::vector<GroupPlace> groups;  // as motion's
+  std::vector<Measured> measured;  // by LinkId, then AxisId
   std::vector<Switch> switches;
   std::vector<std::vector<SwitchId>> needs;  // by group: what any of its axes needs
   std::vector<Request> requests;             // by CoordinateId
+  bool held_back = true;                     // requests is not what the hands ask: something was taken from it
   std::vector<double> overrides;             // by AxisId: the share of speed in force
   std::vector<LinkId> measured_by;           // by AxisId; none: nothing has to measure it
   std::vector<Span> valid_for;               // by LinkId: of a frame

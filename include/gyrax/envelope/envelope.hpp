@@ -9,6 +9,7 @@
 #pragma once
 
 #include <gyrax/base/command.hpp>
+#include <gyrax/base/recompute.hpp>
 
 #include <span>
 #include <vector>
@@ -25,7 +26,7 @@ enum class Verdict : std::uint8_t { accepted, refused };
 
 class Envelope {
  public:
-  explicit Envelope(std::span<const Bounds> bounds);
+  explicit Envelope(std::span<const Bounds> bounds, Recompute recompute = Recompute::changed);
 
   /// Sets where an axis stands, at rest. For entering a powered phase; refused (false) while the axis moves.
   bool restart(AxisId axis, double position) noexcept;
@@ -53,12 +54,15 @@ class Envelope {
     double speed_slack, accel_slack;  // units that a difference of speeds, of accelerations, may round by
     double per_jerk, per_decel, decel_ramp_s, per_decel_jerk;
   };
+  static bool goes_on(const Checked& bounds, const State& last, bool may_move, const AxisCommand& command,
+                      double dt_s) noexcept;
   bool holds(const Checked& bounds, const State& last, bool may_move, const AxisCommand& command,
              double dt_s) const noexcept;
   static bool fits_in(const Checked& bounds, const AxisCommand& command, double moved, double units) noexcept;
   static bool room_to_stop(const Checked& bounds, double v, double a, double room) noexcept;
   void ramp_down(const Bounds& bounds, State& state, AxisCommand& command, double dt_s) const noexcept;
 
+  Recompute recompute_;
   std::vector<Bounds> bounds_;
   std::vector<Checked> checked_;
   std::vector<State> states_;

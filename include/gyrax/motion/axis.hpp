@@ -10,6 +10,7 @@
 #pragma once
 
 #include <gyrax/base/nano.hpp>
+#include <gyrax/base/recompute.hpp>
 #include <gyrax/motion/profile.hpp>
 
 #include <cstdint>
@@ -18,7 +19,7 @@ namespace gyrax {
 
 class AxisMotion {
  public:
-  explicit AxisMotion(const AxisLimits& limits) noexcept;
+  explicit AxisMotion(const AxisLimits& limits, Recompute recompute = Recompute::changed) noexcept;
 
   /// Takes up motion at rest at a position, which may be outside the travel. One that is not countable is ignored.
   /// Where nothing vouches for the position (`unsure`), the first move, also one along a path, runs at `unsure_share`
@@ -60,7 +61,16 @@ class AxisMotion {
   void stop() noexcept;
   /// What of taken steps and counts was dropped since the last call: the goal that they led to, less where the axis
   /// comes to rest. Everything that ends them but their being made drops them.
-  Nano take_dropped() noexcept;
+  Nano take_dropped() noexcept {
+    const Nano dropped = dropped_;
+    dropped_ = 0;
+    return dropped;
+  }
+
+  /// Whether what was asked last has to be asked once more, because the axis has changed by itself meanwhile: it was
+  /// stopped, took steps, has come to its goal, or is sure of its position now. Everything else stands until then.
+  bool asks_again() const noexcept { return asks_again_; }
+  void asked() noexcept { asks_again_ = recompute_ == Recompute::everything; }
 
   /// Moves on by `dt_s`; 0, negative and NaN change nothing, and any length is exact.
   void advance(double dt_s) noexcept;
@@ -94,31 +104,38 @@ class AxisMotion {
   void follow_plan(double dt_s) noexcept;
   void change_speed_for(double velocity, double dt_s) noexcept;
   bool one_stretch(double velocity, double dt_s) noexcept;
+  bool cruise(double dt_s) noexcept;
   void advance_jog(double dt_s) noexcept;
   void advance_follow(double dt_s) noexcept;
   bool could_stop(const AxisState& state, double end, double sign) const noexcept;
   bool inside(Nano goal) const noexcept;
   void aim(Nano goal) noexcept;
 
+  // What steady motion needs stands together.
+  AxisState state_{};
+  double number_ = 0;  // of a jog: velocity; of follow: position
+  Nano dropped_ = 0;
+  Wish wish_ = Wish::rest;
+  bool pending_ = false;  // goal_ holds steps that are still to be made
+  bool counted_ = false;  // the axis stands exactly on goal_
+  bool planned_ = false;  // there is a plan for what is asked, and the axis is plan_time_ along it
+  bool unsure_ = false;
+  bool met_ = false;  // of follow
+  bool asks_again_ = true;
+  bool written_ = false;  // plan_ is the whole plan
+  Recompute recompute_;
   AxisLimits limits_;
   MotionLimits in_force_;
   // Quotients that every tick needs.
   double per_jerk_, per_decel_, decel_ramp_s_;
-  double accel_settles_,
-      decel_settles_;  // the speed that passes while the full acceleration, full deceleration, is let go
+  // The speed that passes while the full acceleration, the full deceleration, is let go.
+  double accel_settles_, decel_settles_;
   double speed_share_ = 1, accel_share_ = 1;
-  AxisState state_{};
-  Wish wish_ = Wish::rest;
-  bool pending_ = false;  // goal_ holds steps that are still to be made
-  bool counted_ = false;  // the axis stands exactly on goal_
-  bool unsure_ = false;
-  bool met_ = false;         // of follow
-  bool planned_ = false;     // plan_ holds for what is asked, and the axis is plan_time_ along it
   std::uint32_t whose_ = 0;  // of follow
-  double number_ = 0;        // of a jog: velocity; of follow: position
   double catch_up_ = 0;
-  Nano goal_ = 0, dropped_ = 0;
-  double plan_time_ = 0;
+  Nano goal_ = 0;
+  AxisState plan_from_{};
+  double plan_target_ = 0, plan_speed_ = 0, plan_time_ = 0;
   Profile plan_;
 };
 

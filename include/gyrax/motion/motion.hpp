@@ -39,10 +39,14 @@ struct Scale {
 
 class Motion {
  public:
-  Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> groups);
+  Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> groups,
+         Recompute recompute = Recompute::changed);
 
-  /// Hands a group what its coordinates are asked for (`requests` by CoordinateId).
+  /// Hands a group what its coordinates are asked for (`requests` by CoordinateId). It stands until something else is
+  /// asked, or has to be.
   void ask(std::size_t group, std::span<const Request> requests, const Scale& scale) noexcept;
+  /// Whether a group has to be asked once more, though nothing else is asked: its axes have changed meanwhile.
+  bool asks_again(std::size_t group) const noexcept;
   /// To rest, each axis by its own deceleration; a coupled group on its line.
   void stop(std::size_t group) noexcept;
   /// There is no power: what is under way is forgotten.
@@ -63,7 +67,7 @@ class Motion {
   const AxisMotion& axis(AxisId axis) const noexcept { return axes_[index(axis)]; }
   std::span<const GroupSetup> groups() const noexcept { return groups_; }
   /// Whether a group is on its way to a pose, or comes to rest on the way.
-  bool on_path(std::size_t group) const noexcept { return carried_[group] != 0; }
+  bool on_path(std::size_t group) const noexcept { return rows_[group].carried; }
 
  private:
   void ask_axis(AxisMotion& axis, const Request& request, double speed, double accel) noexcept;
@@ -75,9 +79,15 @@ class Motion {
 
   std::vector<AxisMotion> axes_;
   std::vector<GroupSetup> groups_;
-  std::vector<Path> paths_;            // of the groups of several axes
-  std::vector<std::size_t> path_of_;   // by group: the row in paths_
-  std::vector<std::uint8_t> carried_;  // by group: its path moves the axes
+  std::vector<Path> paths_;  // of the groups of several axes
+  /// What each tick needs of a group.
+  struct Row {
+    AxisId alone = no<AxisId>;  // the one axis of a group of one
+    std::uint16_t path = 0;     // the row in paths_
+    bool carried = false;       // its path moves the axes
+    bool shares = false;        // its axes share a path speed, so that each depends on what the others do
+  };
+  std::vector<Row> rows_;  // by group
   // Scratch, one a group member.
   std::vector<double> from_, wanted_, limit_, settled_;
   std::vector<Nano> goals_;

@@ -15,6 +15,7 @@
 
 #include <array>
 #include <cstddef>
+#include <optional>
 
 namespace gyrax {
 
@@ -47,6 +48,12 @@ class Profile {
 /// Derivation: in docs/motion.md; the peak speed is found by a bracketed root search, every other number in closed
 /// form.
 Profile move_to(const AxisState& from, double target, const MotionLimits& limits) noexcept;
+/// The same, written over another one.
+void move_to(const AxisState& from, double target, const MotionLimits& limits, Profile& made) noexcept;
+/// What at(t_s) of that move says, to the last bit, where it can be told without the whole move: from early in it. For
+/// a target that is another one by then.
+std::optional<AxisState> begin_move(const AxisState& from, double target, const MotionLimits& limits,
+                                    double t_s) noexcept;
 
 /// The fastest way to the velocity `v`, at no acceleration; |v| above the speed limit counts as that limit.
 Profile change_speed(const AxisState& from, double v, const MotionLimits& limits) noexcept;

@@ -7,6 +7,7 @@
 #pragma once
 
 #include <gyrax/base/command.hpp>
+#include <gyrax/base/recompute.hpp>
 #include <gyrax/output/drive.hpp>
 #include <gyrax/permit/links.hpp>
 
@@ -19,19 +20,24 @@ class Output {
  public:
   /// Axes by AxisId, with their wiring and their drives; switches by SwitchId.
   Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const Drive> drives,
-         std::span<const Wiring> switches);
+         std::span<const Wiring> switches, Recompute recompute = Recompute::changed);
 
   /// One frame a link. The spans inside stay valid until the next call.
   std::span<const Frame> frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches,
                                 Time now) noexcept;
 
  private:
-  struct Place {
-    std::size_t first_axis = 0, first_switch = 0;
+  /// The command that a word was made of.
+  struct Made {
+    Mode mode = Mode::off;
+    double p = 0, v = 0;
+    std::uint32_t word = 0;  // the row in words_
   };
-  std::vector<Wiring> axes_, switches_;
+  Recompute recompute_;
+  bool stands_ = false;     // words_ holds what made_ says
+  std::vector<Made> made_;  // by AxisId
   std::vector<Drive> drives_;
-  std::vector<Place> places_;
+  std::vector<std::uint32_t> bit_of_;  // by SwitchId: the row in bits_
   std::vector<AxisWord> words_;
   std::vector<std::uint8_t> bits_;
   std::vector<Frame> frames_;
