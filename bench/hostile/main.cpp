@@ -12,6 +12,7 @@
 
 #include "../random.hpp"
 
+#include <gyrax/engine/same.hpp>
 #include <gyrax/files/problem.hpp>
 #include <gyrax/rig/words.hpp>
 
@@ -44,7 +45,9 @@ class World {
         watch_(plan_, rig_, hands_, tally),
         tally_(tally),
         engine_(rig_.setup),
+        reference_(rig_.setup, Recompute::everything),
         out_(rig_.setup, 64),
+        again_(rig_.setup, 64),
         positions_(rig_.axes.size()),
         heartbeat_(at(plan_.links)),
         silent_until_(at(plan_.links)) {
@@ -149,8 +152,16 @@ class World {
     report(truth, honest);
     const auto& readings = hands_.deliver(now_);
     engine_.tick({now_, readings, links_, end}, out_.view());
+    reference_.tick({now_, readings, links_, end}, again_.view());
+    bool alike = same(out_.view(), again_.view()) && same(engine_.requests(), reference_.requests());
     events_.clear();
-    for (Event event; out_.events.read(event);) events_.push_back(event);
+    for (Event event, again; out_.events.read(event);) {
+      events_.push_back(event);
+      alike = alike && again_.events.read(again) && event == again;
+    }
+    Event more;
+    if (!alike || again_.events.read(more))
+      watch_.fail(Watch::Property::reference, "what has not changed was another when worked out anew");
     watch_.tick(truth, engine_, out_, events_);
     for (const Event& e : events_)
       if (e.kind == Event::Kind::refused) refused_ = e.obstacle;
@@ -241,8 +252,8 @@ class World {
   Driver driver_;
   Watch watch_;
   Tally& tally_;
-  Engine engine_;
-  TickBuffers out_;
+  Engine engine_, reference_;
+  TickBuffers out_, again_;
   std::vector<double> positions_;
   std::vector<std::uint32_t> heartbeat_;
   std::vector<Time> silent_until_;

@@ -26,8 +26,8 @@ double seconds(Span span) { return std::chrono::duration<double>(span).count(); 
 }  // namespace
 
 const char* Watch::name_of(Property property) {
-  constexpr const char* names[] = {"asked",  "stops", "power",  "exact",   "last check",
-                                   "reason", "safer", "limits", "switches"};
+  constexpr const char* names[] = {"asked",  "stops", "power",  "exact",    "last check",
+                                   "reason", "safer", "limits", "switches", "reference"};
   return names[static_cast<std::size_t>(property)];
 }
 

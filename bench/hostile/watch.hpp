@@ -23,7 +23,19 @@ struct Tally {
 
 class Watch {
  public:
-  enum class Property : std::uint8_t { asked, stops, power, exact, last_check, reason, safer, limits, switches, count };
+  enum class Property : std::uint8_t {
+    asked,
+    stops,
+    power,
+    exact,
+    last_check,
+    reason,
+    safer,
+    limits,
+    switches,
+    reference,
+    count
+  };
   static const char* name_of(Property property);
 
   Watch(const RigPlan& plan, const Rig& rig, const Hands& hands, Tally& tally);

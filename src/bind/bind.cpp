@@ -4,6 +4,8 @@
 
 #include "effects.hpp"
 
+#include <utility>
+
 namespace gyrax {
 namespace {
 
@@ -26,28 +28,31 @@ bool holds_reduced(const BindingSetup& b) noexcept {
 
 }  // namespace
 
-Bind::Bind(const BindSetup& setup, std::size_t slots, Recompute recompute)
+Bind::Bind(BindSetup setup, std::size_t slots, Recompute recompute)
     : recompute_(recompute),
-      bindings_(setup.bindings),
+      bindings_(std::move(setup.bindings)),
       states_(bindings_.size()),
+      moved_by_(bindings_.size()),
       pressed_in_(slots, no<LayerId>),
       stale_(slots),
-      of_slot_(slots),
-      chords_of_(slots),
-      zone_of_(setup.zone_of),
-      zone_of_switch_(setup.zone_of_switch),
+      moves_only_(slots, recompute == Recompute::changed ? 1 : 0),
+      zone_of_(std::move(setup.zone_of)),
+      zone_of_switch_(std::move(setup.zone_of_switch)),
       gestures_(slots, setup.gestures),
       parts_{Numbers(setup.notches),
-             Layers(setup.layers, setup.bindings, slots),
+             Layers(setup.layers, bindings_, slots),
              ReducedSpeed(setup.notches.reduced.starts_on),
              no<NumberId>,
              std::vector<HandsetBits>(setup.notches.increments.size(), ~HandsetBits{0}),
              {}} {
   if (zone_of_.size() < parts_.in_charge.size()) zone_of_.resize(parts_.in_charge.size());
+  std::vector<Lists<BindingId>::Entry> of_slot, chords_of;
   for (std::size_t row = 0; row < bindings_.size(); ++row) {
     const BindingSetup& b = bindings_[row];
     const BindingId id = id_at<BindingId>(row);
-    of_slot_[index(b.slot)].push_back(id);
+    of_slot.push_back({index(b.slot), id});
+    moved_by_[row] = moved_by(b.effect);
+    if (!about(b.effect).moves) moves_only_[index(b.slot)] = 0;
     if (!b.repeat.empty()) repeating_.push_back(id);
     if (b.gesture == Gesture::hold) holds_.push_back(id);
     if (holds_reduced(b)) reducing_.push_back(id), parts_.reduced.add(id);
@@ -58,16 +63,28 @@ Bind::Bind(const BindSetup& setup, std::size_t slots, Recompute recompute)
     if (const auto* choose = b.as<effect::Choose>(); choose && parts_.chosen == no<NumberId>)
       parts_.chosen = choose->numbers.front();
     if (b.gesture == Gesture::chord) {
-      chords_of_[index(b.slot)].push_back(id);
-      for (const SlotId other : b.with) chords_of_[index(other)].push_back(id);
+      chords_of.push_back({index(b.slot), id});
+      for (const SlotId other : b.with) chords_of.push_back({index(other), id});
     }
     const AboutEffect& is = about(b.effect);
     const auto* jog = b.as<effect::Jog>();
     if (is.steady)
-      moving_.push_back({id, b.slot, moved_by(b.effect), !is.by_place && !is.by_deflection, is.by_place,
+      moving_.push_back({id, b.slot, moved_by_[row], !is.by_place && !is.by_deflection, is.by_place,
                          parts_.layers.changes(b.slot), jog != nullptr && !jog->stages.empty()});
   }
-  parts_.asks.reserve(4 * bindings_.size() + max_repeats * repeating_.size() + 1);
+  of_slot_ = {slots, of_slot};
+  chords_of_ = {slots, chords_of};
+  // What can follow from one change, one loss, one pass: at most four asks of a control's bindings; one of each
+  // binding; two and its end of what had to wait, and what repeats.
+  std::size_t of_one = 0, late = 0;
+  for (std::size_t slot = 0; slot < slots; ++slot) {
+    const std::size_t bindings = of_slot_[slot].size() + chords_of_[slot].size();
+    of_one = bindings > of_one ? bindings : of_one;
+    if (rivals(id_at<SlotId>(slot)).any()) late += 3 * of_slot_[slot].size();
+  }
+  late += max_repeats * repeating_.size() + reducing_.size() + resetting_.size();
+  const std::size_t most = 4 * of_one > late ? 4 * of_one : late;
+  parts_.asks.reserve(most > bindings_.size() ? most : bindings_.size());
 }
 
 detail::Doing Bind::doing(BindingId binding, const Signal& signal) noexcept {
@@ -82,7 +99,7 @@ bool Bind::counts(BindingId binding, const Signal& signal) const noexcept {
 
 bool Bind::may(BindingId binding, const Signal& signal) const noexcept {
   const BindingSetup& b = bindings_[index(binding)];
-  const CoordinateId coordinate = moved_by(b.effect);
+  const CoordinateId coordinate = moved_by_[index(binding)];
   return coordinate == no<CoordinateId> || has(parts_.in_charge[index(coordinate)], signal.setup(b.slot).handset);
 }
 
@@ -100,14 +117,16 @@ ZoneBits Bind::stale_for(const BindingSetup& b) const noexcept {
   return stale;
 }
 
-Rivals Bind::rivals(SlotId slot, LayerId layer) const noexcept {
+/// In one layer; or, of none named, in all of them together.
+Rivals Bind::rivals(SlotId slot, std::optional<LayerId> layer) const noexcept {
   Rivals out;
+  const auto here = [&](const BindingSetup& b) { return !layer || b.layer == *layer; };
   for (const BindingId id : of_slot_[index(slot)]) {
     const BindingSetup& b = bindings_[index(id)];
-    if (b.gesture != Gesture::chord && (b.layer == layer || about(b.effect).anywhere)) out.add(b.gesture, b.hold);
+    if (b.gesture != Gesture::chord && (here(b) || about(b.effect).anywhere)) out.add(b.gesture, b.hold);
   }
   for (const BindingId id : chords_of_[index(slot)])
-    if (bindings_[index(id)].layer == layer) out.add(Gesture::chord, {});
+    if (here(bindings_[index(id)])) out.add(Gesture::chord, {});
   return out;
 }
 
@@ -159,7 +178,7 @@ void Bind::release(BindingId binding, const Signal& signal) noexcept {
 std::span<const Ask> Bind::lose(std::span<const SlotId> slots, const Signal& signal) noexcept {
   parts_.asks.clear();
   touched_ = waits_ = true;
-  const auto lose_all = [&](const std::vector<BindingId>& bindings) {
+  const auto lose_all = [&](std::span<const BindingId> bindings) {
     for (const BindingId id : bindings) {
       detail::Doing moment = doing(id, signal);
       detail::lose(bindings_[index(id)].effect, moment);
@@ -284,10 +303,25 @@ void Bind::turn(const Change& change, const Signal& signal) noexcept {
   }
 }
 
+/// Whether a change is what most are: of a deflection that moves what it may, and is neither pressed nor let go by it.
+/// All that follows at once is done then.
+bool Bind::only_moves(const Change& change, const Signal& signal) noexcept {
+  if (change.kind != Change::Kind::moved || change.first || moves_only_[index(change.slot)] == 0 ||
+      parts_.layers.turns(change.slot, signal))
+    return false;
+  const std::span<const BindingId> bindings = of_slot_[index(change.slot)];
+  for (const BindingId id : bindings)
+    if (!may(id, signal)) return false;
+  if (signal.sample(change.slot).neutral())
+    for (const BindingId id : bindings) states_[index(id)].told = false;
+  return true;
+}
+
 std::span<const Ask> Bind::changed(const Change& change, const Signal& signal) noexcept {
   using Kind = Change::Kind;
   parts_.asks.clear();
   touched_ = true;
+  if (only_moves(change, signal)) return {};
   // A deflection that is neither pressed nor let go is none of what pass() looks at.
   waits_ = waits_ || change.kind != Kind::moved || change.first;
   const auto stop = [&](BindingId id) {

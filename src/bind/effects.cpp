@@ -1,5 +1,7 @@
 #include "effects.hpp"
 
+#include <cassert>
+
 namespace gyrax {
 
 CoordinateId moved_by(const Effect& effect) noexcept {
@@ -63,7 +65,7 @@ Ask asks(const effect::Handwheel& e, const Numbers& numbers) noexcept {
           .max_owed = e.max_owed};
 }
 Ask asks(const effect::Set& e, const Numbers&) noexcept {
-  return {.kind = Kind::set, .target = e.target, .to = e.to == SwitchTo::momentary ? SwitchTo::on : e.to};
+  return {.kind = Kind::set, .to = e.to == SwitchTo::momentary ? SwitchTo::on : e.to, .target = e.target};
 }
 Ask asks(const effect::Ready& e, const Numbers&) noexcept { return {.kind = Kind::ready, .zones = e.zones}; }
 Ask asks(const effect::Stow& e, const Numbers&) noexcept { return {.kind = Kind::stow, .zones = e.zones}; }
@@ -126,7 +128,7 @@ template <class E>
 void on_release(const E&, Doing&) noexcept {}
 void on_release(const effect::Set& e, Doing& d) noexcept {
   if (d.state.engaged && e.to == SwitchTo::momentary)
-    d.ask({.kind = Kind::set, .target = e.target, .to = SwitchTo::off, .let_go = true});
+    d.ask({.kind = Kind::set, .to = SwitchTo::off, .let_go = true, .target = e.target});
 }
 void on_release(const effect::Layer& e, Doing& d) noexcept {
   if (d.state.engaged && e.to == SwitchTo::momentary && d.parts.layers.latch(e.layer, false))
@@ -221,6 +223,7 @@ bool Doing::in_charge_of_all() const noexcept {
 void Doing::ask(Ask one) noexcept {
   one.binding = binding;
   one.by = slot;
+  assert(parts.asks.size() < parts.asks.capacity());
   parts.asks.push_back(one);
 }
 

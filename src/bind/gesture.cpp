@@ -49,7 +49,7 @@ void Gestures::decide(SlotId slot, Gesture gesture, Time at, bool over, Stage st
   Key& key = keys_[index(slot)];
   if (key.stage == Stage::undecided || key.stage == Stage::tapped) --waiting_;
   key.stage = stage;
-  outcomes_.push_back({slot, gesture, at, over});
+  outcomes_.push_back({slot, gesture, over, at});
 }
 
 void Gestures::wait(Key& key, Stage stage, Time until) noexcept {
@@ -96,7 +96,7 @@ std::span<const Gestures::Outcome> Gestures::release(SlotId slot, Time at) noexc
   } else {
     key.stage = Stage::idle;
   }
-  outcomes_.push_back({slot, Gesture::release, at, true});
+  outcomes_.push_back({slot, Gesture::release, true, at});
   return outcomes_;
 }
 

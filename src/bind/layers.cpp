@@ -5,13 +5,24 @@
 namespace gyrax {
 
 Layers::Layers(std::span<const LayerSetup> layers, std::span<const BindingSetup> bindings, std::size_t slots)
-    : layers_(layers.begin(), layers.end()), latched_(layers.size()), deflected_(slots), of_(slots) {
+    : layers_(layers.begin(), layers.end()), latched_(layers.size()), deflected_(slots) {
+  std::vector<Lists<LayerId>::Entry> of;
+  const auto binds = [&](const BindingSetup& b) {
+    for (const auto& entry : of)
+      if (entry.row == index(b.slot) && entry.id == b.layer) return true;
+    return false;
+  };
   for (std::size_t l = 0; l < layers_.size(); ++l) latched_[l] = layers_[l].starts_on ? 1 : 0;
   for (std::size_t l = layers_.size(); l-- > 0;)
-    for (const BindingSetup& b : bindings) {
-      std::vector<LayerId>& of = of_[index(b.slot)];
-      if (index(b.layer) == l && (of.empty() || of.back() != b.layer)) of.push_back(b.layer);
-    }
+    for (const BindingSetup& b : bindings)
+      if (index(b.layer) == l && !binds(b)) of.push_back({index(b.slot), b.layer});
+  of_ = {slots, of};
+}
+
+bool Layers::turns(SlotId slot, const Signal& signal) const noexcept {
+  const ControlSetup& control = signal.setup(slot);
+  const double deflection = size(signal.sample(slot).value);
+  return deflected_[index(slot)] != 0 ? !(deflection >= control.release_below) : deflection >= control.press_at;
 }
 
 bool Layers::press(const Change& change, const Signal& signal) noexcept {

@@ -60,7 +60,7 @@ void take_word(EngineParts& e, const Ask& ask, ZoneId id) noexcept {
 void refuse_touched(EngineParts& e, const Ask& ask) noexcept {
   const AxisId axis = id_at<AxisId>(index(ask.coordinate));
   if (ask.counts != 0 && !begin_quiet(e.axis(axis), e.now)) return;
-  const HandsetId in_charge = name_in_charge(e, e.axis(axis).setup.zone);
+  const HandsetId in_charge = name_in_charge(e, e.axis(axis).zone);
   tell_no_move(e, axis, ask.by, {.what = Interlock::another_in_charge, .handset = in_charge});
 }
 
@@ -68,7 +68,7 @@ void refuse_touched(EngineParts& e, const Ask& ask) noexcept {
 void refuse_raise(EngineParts& e, const Ask& ask) noexcept {
   HandsetId name = no<HandsetId>;
   for (std::size_t a = 0; a < e.axes.size() && name == no<HandsetId>; ++a)
-    if (ask.number == no<NumberId> || a == index(ask.coordinate)) name = name_in_charge(e, e.axes[a].setup.zone);
+    if (ask.number == no<NumberId> || a == index(ask.coordinate)) name = name_in_charge(e, e.axes[a].zone);
   e.tell({.kind = Event::Kind::number_refused,
           .obstacle = {.what = Interlock::another_in_charge, .handset = name},
           .which = ask.number});
@@ -89,7 +89,7 @@ void refuse_stale(EngineParts& e, const Ask& ask) noexcept {
   const AxisId axis = id_at<AxisId>(index(ask.coordinate));
   if (ask.kind != Ask::Kind::step) return tell_no_move(e, axis, ask.by, why);
   e.tell({.kind = Event::Kind::step_refused,
-          .zone = e.axis(axis).setup.zone,
+          .zone = e.axis(axis).zone,
           .obstacle = why,
           .axis = axis,
           .number = ask.distance});
@@ -140,6 +140,9 @@ void take(EngineParts& e, const Reading& reading) noexcept {
   take_all(e, e.bind.pass(reading.event < e.now ? reading.event : e.now, e.signal));
   const Change change = e.signal.accept(reading, e.now);
   begin_moment(e);
+  if (change.kind == Change::Kind::moved && change.lost == 0 && e.signal.forgotten().empty() &&
+      e.signal.also_changed().empty())
+    return take_all(e, e.bind.changed(change, e.signal));
   if (change.lost > 0)
     e.tell({.kind = Event::Kind::gap, .obstacle = {.handset = reading.handset}, .number = change.lost});
   judge(e, change, reading.handset);

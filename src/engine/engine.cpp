@@ -87,8 +87,10 @@ Scale scale_of(const EngineParts& e, const GroupSetup& group) noexcept {
 void move(EngineParts& e) noexcept {
   const bool anew = e.bind.requests(e.signal, e.now, e.requests, e.held_back);
   e.held_back = false;
+  if (anew) e.still = 0;
   for (std::size_t g = 0; g < e.groups.size(); ++g) {
     const GroupPlace& group = e.groups[g];
+    if (has(e.still, group.zone)) continue;
     const Permit& permit = e.zone(group.zone).permit;
     const bool lacks = group.needs && hold_back(e, g, permit.live());
     if (group.turns)
@@ -106,16 +108,21 @@ void move(EngineParts& e) noexcept {
 }
 
 /// Commands, after the last check.
-void command(EngineParts& e, std::span<AxisCommand> commands) noexcept {
-  for (std::size_t a = 0; a < e.axes.size(); ++a) {
-    const AxisId id = id_at<AxisId>(a);
+void command(EngineParts& e) noexcept {
+  for (std::size_t a = 0; a < e.commands.size(); ++a) {
     const AxisPlace& place = e.places[a];
+    AxisCommand& command = e.commands[a];
+    command.valid_until = e.now + e.valid_for[index(place.link)];
+    if (has(e.still, place.zone)) continue;
+    const AxisId id = id_at<AxisId>(a);
     const Permit& permit = e.zone(place.zone).permit;
     const bool may_move = permit.powered() && (permit.live() || permit.stopping());
     const AxisState& state = e.motion.axis(id).state();
     const Mode mode = !permit.powered() ? Mode::off : may_move ? Mode::follow : Mode::stand;
-    AxisCommand& command = commands[a];
-    command = {mode, state.p, state.v, state.a, e.now + e.valid_for[index(place.link)]};
+    command.mode = mode;
+    command.p = state.p;
+    command.v = state.v;
+    command.a = state.a;
     if (mode == Mode::off) e.motion.keep(id);
     const Verdict verdict = e.envelope.check(id, may_move, command, e.dt_s);
     if (e.envelope.refusing(id)) e.motion.restart(id, command.p);
@@ -124,19 +131,22 @@ void command(EngineParts& e, std::span<AxisCommand> commands) noexcept {
 }
 
 /// A stop is over when every axis of its zone is at rest.
-void settle(EngineParts& e, std::span<const AxisCommand> commands) noexcept {
+void settle(EngineParts& e) noexcept {
   for (std::size_t z = 0; z < e.zones.size(); ++z) {
     if (!e.zones[z].permit.stopping()) continue;
     bool rest = true;
     for (const AxisId axis : e.zones[z].setup.axes)
-      rest = rest && commands[index(axis)].v == 0 && commands[index(axis)].a == 0;
+      rest = rest && e.commands[index(axis)].v == 0 && e.commands[index(axis)].a == 0;
     if (rest) apply(e, id_at<ZoneId>(z), PermitEvent::rest, Cause::none);
   }
 }
 
-std::span<const Frame> send(EngineParts& e, TickOutput& out) noexcept {
+/// Hands out what this tick came to.
+void send(EngineParts& e, TickOutput& out) noexcept {
+  for (std::size_t a = 0; a < e.commands.size(); ++a) out.commands[a] = e.commands[a];
+  for (std::size_t a = 0; a < e.why.size(); ++a) out.why[a] = e.why[a];
   for (std::size_t i = 0; i < e.switches.size(); ++i) out.switches[i] = e.switches[i].on ? 1 : 0;
-  return e.output.frames(out.commands, out.switches, e.now);
+  out.frames = e.output.frames(out.commands, out.switches, e.now);
 }
 
 }  // namespace
@@ -158,10 +168,10 @@ void detail::run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noex
   take_readings(e, in.readings);
   watch(e);
   move(e);
-  command(e, out.commands);
-  out.frames = send(e, out);
-  explain(e, out.why);
-  settle(e, out.commands);
+  command(e);
+  explain(e);
+  send(e, out);
+  settle(e);
 }
 
 Engine::Engine(const Setup& setup, Recompute recompute) : parts_(setup, recompute) {
@@ -171,8 +181,6 @@ Engine::Engine(const Setup& setup, Recompute recompute) : parts_(setup, recomput
 }
 
 Engine::~Engine() = default;
-Engine::Engine(Engine&&) noexcept = default;
-Engine& Engine::operator=(Engine&&) noexcept = default;
 
 bool Engine::calibrate(SlotId slot, const Calibration& calibration) noexcept {
   if (reference_) reference_->parts().signal.calibrate(slot, calibration);

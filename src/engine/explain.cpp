@@ -23,31 +23,37 @@ Obstacle blocking_axis(const EngineParts& e, AxisId id, bool has_goal) noexcept 
 constexpr AxisStatus moves{true, {}, {}, Cause::none}, comes_to_rest{},
     unasked{false, {.what = Interlock::unasked}, {}, Cause::none};
 
-void explain_live(const EngineParts& e, AxisId id, AxisStatus& why) noexcept {
+/// Whether the axis stands still with nothing left to do.
+bool explain_live(EngineParts& e, AxisId id) noexcept {
   const AxisMotion& motion = e.motion.axis(id);
+  AxisStatus& why = e.why[index(id)];
   const bool has_goal = motion.has_goal(), asked = e.request(id).asked() || has_goal;
   if (!motion.at_rest()) {
     why = asked ? moves : comes_to_rest;
-    return;
+    return false;
   }
   why = asked ? moves : unasked;
   why.blocked = blocking_axis(e, id, has_goal);
+  return !asked && !motion.asks_again();
 }
 
 }  // namespace
 
-void explain(const EngineParts& e, std::span<AxisStatus> all) noexcept {
+void explain(EngineParts& e) noexcept {
   for (std::size_t z = 0; z < e.zones.size(); ++z) {
+    const ZoneId id = id_at<ZoneId>(z);
+    if (has(e.still, id)) continue;
     const Zone& zone = e.zones[z];
     if (zone.permit.live()) {
-      for (const AxisId axis : zone.setup.axes) explain_live(e, axis, all[index(axis)]);
+      bool still = e.recompute == Recompute::changed;
+      for (const AxisId axis : zone.setup.axes) still = explain_live(e, axis) && still;
+      if (still) e.still |= bit(id);
       continue;
     }
-    const ZoneId id = id_at<ZoneId>(z);
     const Obstacle blocked = blocking(e, id), before = in_the_way(e, id);
     const Cause cause = cause_of(e, id);
     for (const AxisId axis : zone.setup.axes) {
-      AxisStatus& why = all[index(axis)];
+      AxisStatus& why = e.why[index(axis)];
       why.asked = e.request(axis).asked() || e.motion.axis(axis).has_goal();
       why.cause = cause;
       why.before = before;

@@ -5,7 +5,7 @@
 
 namespace gyrax::detail {
 
-/// `why` by AxisId.
-void explain(const EngineParts& e, std::span<AxisStatus> why) noexcept;
+/// Fills in `why`, and tells which zones stand still.
+void explain(EngineParts& e) noexcept;
 
 }  // namespace gyrax::detail

@@ -47,12 +47,12 @@ bool hold_back(EngineParts& e, std::size_t group, bool live) noexcept {
 
 void turn_round(EngineParts& e, AxisId id) noexcept {
   Axis& axis = e.axis(id);
-  if (is_place(axis.setup.drive)) return;
+  if (axis.is_place) return;
   Request& request = e.requests[index(id)];
   const AxisMotion& motion = e.motion.axis(id);
   if (axis.held_by.what == Interlock::turning_round) axis.held_by = {};
-  e.held_back = true;
   // It has no place to go to.
+  e.held_back = e.held_back || request.going || request.following;
   request.going = request.following = request.posing = false;
   if (!motion.at_rest()) {
     axis.rests_since = e.now;
@@ -60,8 +60,9 @@ void turn_round(EngineParts& e, AxisId id) noexcept {
   }
   const int asked = request.jog > 0 ? 1 : request.jog < 0 ? -1 : 0;
   if (asked == 0 || axis.direction == 0 || asked == axis.direction) return;
-  if (motion.at_rest() && e.now - axis.rests_since >= axis.setup.rest) return;
+  if (motion.at_rest() && e.now - axis.rests_since >= axis.rest) return;
   request.jog = 0;
+  e.held_back = true;
   axis.held_by = {.what = Interlock::turning_round};
 }
 

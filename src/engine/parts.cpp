@@ -61,31 +61,32 @@ std::vector<GroupPlace> groups(const Setup& setup) {
   });
 }
 
-std::vector<std::vector<SwitchId>> needs(const Setup& setup) {
-  return column(setup.groups, [&](const GroupSetup& group) {
-    std::vector<SwitchId> all;
-    for (const AxisId axis : group.axes)
-      for (const SwitchId target : setup.axes[index(axis)].needs) all.push_back(target);
-    return all;
-  });
+Lists<SwitchId> needs(const Setup& setup) {
+  std::vector<Lists<SwitchId>::Entry> all;
+  for (std::size_t g = 0; g < setup.groups.size(); ++g)
+    for (const AxisId axis : setup.groups[g].axes)
+      for (const SwitchId target : setup.axes[index(axis)].needs) all.push_back({g, target});
+  return {setup.groups.size(), all};
 }
 
 }  // namespace
 
-EngineParts::EngineParts(const Setup& setup, Recompute recompute)
-    : signal(setup.handsets, setup.controls),
-      bind(bind_setup(setup), setup.controls.size(), recompute),
+EngineParts::EngineParts(const Setup& setup, Recompute how_much)
+    : signal(setup.handsets, setup.controls, how_much),
+      bind(bind_setup(setup), setup.controls.size(), how_much),
       links(setup.links, column(setup.axes, wiring_of)),
-      motion(column(setup.axes, limits_of), setup.groups, recompute),
-      envelope(column(setup.axes, bounds_of), recompute),
+      motion(column(setup.axes, limits_of), setup.groups, how_much),
+      envelope(column(setup.axes, bounds_of), how_much),
       output(setup.links, column(setup.axes, wiring_of), column(setup.axes, drive_of),
-             column(setup.switches, [](const SwitchSetup& s) { return s.wiring; }), recompute),
+             column(setup.switches, [](const SwitchSetup& s) { return s.wiring; }), how_much),
       zones(setup.zones.begin(), setup.zones.end()),
       axes(detail::axes(setup)),
       places(column(setup.axes,
                     [](const AxisSetup& a) {
                       return AxisPlace{a.zone, a.wiring.link};
                     })),
+      commands(setup.axes.size()),
+      why(setup.axes.size()),
       groups(detail::groups(setup)),
       measured(detail::measured(setup)),
       switches(setup.switches.begin(), setup.switches.end()),
@@ -95,6 +96,7 @@ EngineParts::EngineParts(const Setup& setup, Recompute recompute)
       measured_by(column(setup.axes, detail::measured_by)),
       valid_for(column(setup.links, [](const LinkSetup& link) { return link.frame_valid_for; })),
       stations(setup.stations),
+      recompute(how_much),
       reduced(setup.notches.reduced),
       max_tick(setup.max_tick) {
   keep_overrides(*this);

@@ -18,6 +18,7 @@ class Reference {
   bool agrees(const TickInput& in, const EngineParts& parts, const TickOutput& out) noexcept;
 
  private:
+  static constexpr std::size_t events = 256;  // as TickBuffers has them
   EngineParts parts_;
   TickBuffers out_;
   EventRing told_;

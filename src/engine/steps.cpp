@@ -8,7 +8,7 @@ namespace {
 /// What keeps steps and counts from an axis; none if nothing does.
 Obstacle blocking_steps(const EngineParts& e, AxisId id) noexcept {
   const Axis& axis = e.axis(id);
-  if (const Obstacle blocked = blocking(e, axis.setup.zone); blocked.what != Interlock::none) return blocked;
+  if (const Obstacle blocked = blocking(e, axis.zone); blocked.what != Interlock::none) return blocked;
   if (const Obstacle off = lacking(e, axis.group); off.what != Interlock::none) return off;
   if (e.motion.on_path(axis.group)) return {.what = Interlock::on_path};
   const Request& request = e.request(id);
@@ -22,6 +22,7 @@ void take_step(EngineParts& e, const Ask& ask) noexcept {
   const AxisId axis = id_at<AxisId>(index(ask.coordinate));
   Obstacle blocked = blocking_steps(e, axis);
   if (blocked.what == Interlock::none) {
+    e.still &= ~bit(e.axis(axis).zone);
     const AxisMotion::Step step = e.motion.step(axis, ask.distance);
     if (step == AxisMotion::Step::beyond_travel)
       blocked = {.what = ask.distance < 0 ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
@@ -29,7 +30,7 @@ void take_step(EngineParts& e, const Ask& ask) noexcept {
   }
   const bool refused = blocked.what != Interlock::none;
   if (refused) e.bind.refused(ask.binding);
-  tell(e, e.axis(axis).setup.zone,
+  tell(e, e.axis(axis).zone,
        {.kind = refused ? Event::Kind::step_refused : Event::Kind::step,
         .obstacle = blocked,
         .axis = axis,
@@ -48,6 +49,7 @@ void take_counts(EngineParts& e, const Ask& ask) noexcept {
   Obstacle blocked = blocking_steps(e, axis);
   std::int64_t dropped = ask.counts;
   if (blocked.what == Interlock::none) {
+    e.still &= ~bit(e.axis(axis).zone);
     dropped = e.motion.wheel(axis, ask.counts, ask.distance, ask.max_owed);
     // What a wheel that may not run ahead drops is meant to be dropped.
     if (dropped == 0 || ask.max_owed > 0) return;
@@ -55,7 +57,7 @@ void take_counts(EngineParts& e, const Ask& ask) noexcept {
                    (dropped < 0) == (ask.distance > 0) ? Interlock::end_of_travel_low : Interlock::end_of_travel_high};
   }
   if (!begin_quiet(e.axis(axis), e.now)) return;
-  tell(e, e.axis(axis).setup.zone,
+  tell(e, e.axis(axis).zone,
        {.kind = Event::Kind::wheel_refused, .obstacle = blocked, .axis = axis, .number = dropped});
 }
 

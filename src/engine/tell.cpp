@@ -32,15 +32,14 @@ void tell_speeds(EngineParts& e, ZoneId zone) noexcept {
 }
 
 void tell_no_move(EngineParts& e, AxisId axis, SlotId by, const Obstacle& why) noexcept {
-  tell(e, e.axis(axis).setup.zone, {.kind = Event::Kind::move_refused, .obstacle = why, .axis = axis, .by = by});
+  tell(e, e.axis(axis).zone, {.kind = Event::Kind::move_refused, .obstacle = why, .axis = axis, .by = by});
 }
 
 void tell_dropped(EngineParts& e) noexcept {
   for (std::size_t a = 0; a < e.axes.size(); ++a) {
     const AxisId axis = id_at<AxisId>(a);
     const Nano dropped = e.motion.take_dropped(axis);
-    if (dropped != 0)
-      e.tell({.kind = Event::Kind::dropped, .zone = e.axes[a].setup.zone, .axis = axis, .number = dropped});
+    if (dropped != 0) e.tell({.kind = Event::Kind::dropped, .zone = e.axes[a].zone, .axis = axis, .number = dropped});
   }
 }
 

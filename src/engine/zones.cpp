@@ -19,16 +19,15 @@ void take_up(EngineParts& e, ZoneId zone, Time measured_after) noexcept {
     Axis& axis = e.axis(id);
     const AxisMotion& motion = e.motion.axis(id);
     const bool first = !axis.taken_up;
-    if (!is_place(axis.setup.drive)) {
+    if (!axis.is_place) {
       if (motion.at_rest()) e.motion.restart(id, 0);
-    } else if (axis.setup.position == PositionKind::measured) {
+    } else if (axis.position == PositionKind::measured) {
       const double measured = e.links.measured(id).position, off = measured - motion.state().p;
       // Where the report agrees with the counted rest point, that point is kept: steps stay exact across a pause.
-      const bool outdated = e.links.measured_at(axis.setup.wiring.link) < measured_after;
-      if (first || (!outdated && (off > axis.setup.in_position || off < -axis.setup.in_position)))
-        e.motion.restart(id, measured);
+      const bool outdated = e.links.measured_at(axis.link) < measured_after;
+      if (first || (!outdated && (off > axis.in_position || off < -axis.in_position))) e.motion.restart(id, measured);
     } else if (first) {
-      e.motion.restart(id, axis.setup.start, true);
+      e.motion.restart(id, axis.start, true);
     }
     axis.taken_up = true;
     e.motion.keep(id);
@@ -65,6 +64,7 @@ void apply(EngineParts& e, ZoneId id, PermitEvent event, Cause cause) noexcept {
   Zone& zone = e.zone(id);
   if (!zone.permit.apply(event, cause)) return;
   const State state = zone.permit.state();
+  e.still &= ~bit(id);
   zone.since = e.now;
   end_begun(e, id);
   if (state == State::live)

@@ -188,8 +188,7 @@ std::int64_t AxisMotion::wheel(std::int64_t counts, Nano by, Nano most) noexcept
 }
 
 void AxisMotion::plan_to(double target, double speed) noexcept {
-  plan_from_ = state_;
-  plan_target_ = target;
+  plan_.begin(state_, target);
   plan_speed_ = lesser(speed, in_force_.speed);
   plan_time_ = 0;
   planned_ = true;
@@ -204,12 +203,12 @@ void AxisMotion::follow_plan(double dt_s) noexcept {
     MotionLimits limits = in_force_;
     limits.speed = plan_speed_;
     if (begins && recompute_ == Recompute::changed) {
-      if (const auto state = begin_move(plan_from_, plan_target_, limits, dt_s)) {
+      if (const auto state = begin_move(plan_.start(), plan_.end().p, limits, dt_s)) {
         state_ = *state;
         return;
       }
     }
-    move_to(plan_from_, plan_target_, limits, plan_);
+    move_to(plan_.start(), plan_.end().p, limits, plan_);
     written_ = true;
   }
   state_ = plan_.at(plan_time_);
@@ -220,12 +219,17 @@ bool AxisMotion::one_stretch(double velocity, double dt_s) noexcept {
   const double way = state_.v < 0 || (state_.v == 0 && velocity < 0) ? -1 : 1;
   const double v = way * state_.v, to = way * velocity, change = to > v ? to - v : v - to;
   const bool gains = to > v;
-  const double a = gains ? way * state_.a : -way * state_.a;  // towards the new speed
-  if (!(a >= 0) || to < 0) return false;
-  const double jerk = gains ? in_force_.jerk : in_force_.decel_jerk, most = gains ? in_force_.accel : in_force_.decel;
+  const double along = way * state_.a, a = gains ? along : -along;  // a: towards the new speed
+  const double jerk = along > 0 || (along == 0 && gains) ? in_force_.jerk : in_force_.decel_jerk;
+  if (to < 0 || (along < 0 && along * along > 2 * jerk * v)) return false;
+  const double most = gains ? in_force_.accel : in_force_.decel;
   const double more = a + jerk * dt_s, passes = 2 * jerk * change - a * a;
   double used = 0;
-  if (more <= most && 2 * more * more <= a * a + 2 * jerk * change) {
+  if (a < 0 || passes < -1e-12 * a * a) {
+    // It leads the other way, or beyond: the acceleration goes first.
+    if (size(a) <= jerk * dt_s) return false;
+    used = a < 0 ? jerk : -jerk;
+  } else if (more <= most && 2 * more * more <= a * a + 2 * jerk * change) {
     used = jerk;
   } else if (a == most && change >= most * dt_s + (gains ? accel_settles_ : decel_settles_)) {
     used = 0;

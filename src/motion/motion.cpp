@@ -19,15 +19,13 @@ double unavoidable_speed(const AxisState& state, const MotionLimits& limits) noe
 }  // namespace
 
 Motion::Motion(std::span<const AxisLimits> axes, std::span<const GroupSetup> groups, Recompute recompute)
-    : groups_(groups.begin(), groups.end()),
-      rows_(groups.size()),
-      from_(axes.size()),
-      wanted_(axes.size()),
-      limit_(axes.size()),
-      settled_(axes.size()),
-      goals_(axes.size()),
-      moves_(axes.size()),
-      in_force_(axes.size()) {
+    : groups_(groups.begin(), groups.end()), rows_(groups.size()) {
+  std::size_t most = 0;
+  for (const GroupSetup& group : groups) most = group.axes.size() > most ? group.axes.size() : most;
+  for (auto* scratch : {&from_, &wanted_, &limit_, &settled_}) scratch->resize(most);
+  goals_.resize(most);
+  moves_.resize(most);
+  in_force_.resize(most);
   axes_.reserve(axes.size());
   for (const AxisLimits& limits : axes) axes_.emplace_back(limits, recompute);
   for (std::size_t g = 0; g < groups.size(); ++g) {

@@ -164,8 +164,13 @@ class Rightward {
   template <class Listener>
   void tell(Facing<Listener> out) const noexcept {
     if (slows_down_) {
-      SlowedDown<Listener> slowed{in_force_.speed, out, {0, from_v_, from_a_, 0}};
-      tell_speed_change(from_v_, from_a_, 0, in_force_, slowed);
+      // Rare, and the whole of it once more for each listener: who hears one span only asks for the whole move.
+      if constexpr (std::is_same_v<Listener, OneSpan>) {
+        return;
+      } else {
+        SlowedDown<Listener> slowed{in_force_.speed, out, {0, from_v_, from_a_, 0}};
+        tell_speed_change(from_v_, from_a_, 0, in_force_, slowed);
+      }
     }
     if (brakes_less_) {
       const Sum sum = raised(found_);

@@ -1,5 +1,6 @@
 #include <gyrax/signal/curve.hpp>
 
+#include <array>
 #include <cmath>
 
 namespace gyrax {
@@ -14,16 +15,18 @@ std::optional<Curve> Curve::expo(double share) noexcept {
 std::optional<Curve> Curve::through(std::span<const Point> points) noexcept {
   if (points.size() > max_points) return std::nullopt;
   Curve curve;
-  curve.at_[curve.nodes_++] = {0, 0};
+  curve.at_.reserve(points.size() + 2);
+  curve.at_.push_back({0, 0});
   for (const Point& point : points) {
-    const Point& last = curve.at_[curve.nodes_ - 1];
+    const Point& last = curve.at_.back();
     if (!(point.in > last.in && point.in < 1 && point.out >= last.out && point.out <= 1)) return std::nullopt;
-    curve.at_[curve.nodes_++] = point;
+    curve.at_.push_back(point);
   }
-  curve.at_[curve.nodes_++] = {1, 1};
+  curve.at_.push_back({1, 1});
 
   std::array<double, max_points + 1> rise{};
-  const std::size_t last = curve.nodes_ - 1;
+  const std::size_t last = curve.at_.size() - 1;
+  curve.slope_.resize(last + 1);
   for (std::size_t i = 0; i < last; ++i)
     rise[i] = (curve.at_[i + 1].out - curve.at_[i].out) / (curve.at_[i + 1].in - curve.at_[i].in);
   curve.slope_[0] = rise[0];
@@ -46,7 +49,7 @@ std::optional<Curve> Curve::through(std::span<const Point> points) noexcept {
 double Curve::operator()(double size) const noexcept {
   if (!(size > 0)) return 0;
   if (size >= 1) return 1;
-  if (nodes_ == 0) return size + expo_ * (size * size * size - size);
+  if (at_.empty()) return size + expo_ * (size * size * size - size);
   std::size_t i = 0;
   while (size >= at_[i + 1].in) ++i;
   const Point &from = at_[i], &to = at_[i + 1];

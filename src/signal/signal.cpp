@@ -4,27 +4,38 @@
 
 namespace gyrax {
 
-Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSetup> controls)
+Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSetup> controls, Recompute recompute)
     : handsets_(handsets.begin(), handsets.end()),
       controls_(controls.begin(), controls.end()),
       states_(handsets.size()),
       samples_(controls.size()),
       memories_(controls.size()),
-      slot_of_(handsets.size() * max_controls, no<SlotId>),
-      virtual_of_(controls.size()) {
+      plain_(controls.size()) {
+  for (const ControlSetup& c : controls_)
+    if (index(c.control) < max_controls && index(c.control) >= named_) named_ = index(c.control) + 1;
+  slot_of_.resize(handsets.size() * named_, no<SlotId>);
+  std::vector<Lists<SlotId>::Entry> made;
   for (std::size_t row = 0; row < controls_.size(); ++row) {
     const ControlSetup& c = controls_[row];
     const SlotId slot = id_at<SlotId>(row);
     const VirtualControl::How how = c.virtual_control.how;
-    if (how == VirtualControl::How::none) slot_of_[index(c.handset) * max_controls + index(c.control)] = slot;
-    for (std::size_t i = 0; i < parts_of(how); ++i) virtual_of_[index(c.virtual_control.parts[i])].push_back(slot);
+    if (how == VirtualControl::How::none) slot_of(c.handset, c.control) = slot;
+    for (std::size_t i = 0; i < parts_of(how); ++i) made.push_back({index(c.virtual_control.parts[i]), slot});
     if (c.smoothing_s > 0 || c.debounce > Span{} || how == VirtualControl::How::tilt_x ||
         how == VirtualControl::How::tilt_y)
       restless_.push_back(slot);
   }
+  virtual_of_ = {controls.size(), made};
+  for (std::size_t row = 0; row < controls_.size(); ++row) {
+    const ControlSetup& c = controls_[row];
+    const ControlKind kind = c.calibration.kind();
+    const bool deflects = kind == ControlKind::centred || kind == ControlKind::one_sided;
+    const bool alone = virtual_of_[row].empty() && (c.partner == no<SlotId> || virtual_of_[index(c.partner)].empty());
+    plain_[row] = deflects && alone && !(c.smoothing_s > 0) && recompute == Recompute::changed ? 1 : 0;
+  }
   // At most every control changes by itself, and every made one with each of its parts.
   std::size_t most = restless_.size();
-  for (const auto& made : virtual_of_) most += 2 * made.size();
+  most += 2 * made.size();
   also_changed_.reserve(most);
   // A handset's controls and all that is made of them, at most thrice: a gap, and what it is told with.
   forgotten_.reserve(3 * (most + 2 * controls.size()));
@@ -105,8 +116,7 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   if (index(reading.handset) >= states_.size()) return change;
   State& state = states_[index(reading.handset)];
   const bool is_control = index(reading.control) < max_controls, is_presence = reading.control == ControlId::presence;
-  const SlotId slot =
-      is_control ? slot_of_[index(reading.handset) * max_controls + index(reading.control)] : no<SlotId>;
+  const SlotId slot = index(reading.control) < named_ ? slot_of(reading.handset, reading.control) : no<SlotId>;
   const bool taken = slot != no<SlotId> && state.present;
   if (!(reading.event <= reading.arrival && reading.arrival <= now && reading.event >= state.last_event)) {
     if (taken) change = refuse(slot, reading.raw);
@@ -122,6 +132,13 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   if (lost > 0) {
     state.lost += static_cast<std::uint64_t>(lost);
     forget(reading.handset);
+  }
+  if (taken && in_turn && lost == 0 && now - reading.event <= handsets_[index(reading.handset)].max_age &&
+      take_plain(slot, reading.raw, reading.event)) {
+    change.kind = Change::Kind::moved;
+    change.slot = slot;
+    change.at = reading.event;
+    return change;
   }
   // Plugged in or gone holds however late one hears of it.
   const bool too_old = !is_presence && now - reading.event > handsets_[index(reading.handset)].max_age;
@@ -140,6 +157,19 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   change.lost = static_cast<std::uint32_t>(lost);
   change.at = reading.event;
   return change;
+}
+
+/// The same as take() for what most readings are: a deflection that was known before, with nothing made of it. False,
+/// and nothing done, for any other.
+bool Signal::take_plain(SlotId slot, std::int32_t raw, Time at) noexcept {
+  const ControlSetup& control = controls_[index(slot)];
+  if (plain_[index(slot)] == 0 || !samples_[index(slot)].known || !control.calibration.plausible(raw)) return false;
+  Memory& memory = memories_[index(slot)];
+  memory.deflection = control.calibration.normalise(raw);
+  memory.smoothing.start(memory.deflection);
+  memory.at = at;
+  shape(slot);
+  return true;
 }
 
 Change Signal::take(SlotId slot, std::int32_t raw, Time at) noexcept {

@@ -13,7 +13,7 @@
 // On the target: what the engine takes of the heap, and how many instructions a tick is. The simulator runs one
 // instruction a nanosecond, and this timer of the board counts at 25 MHz.
 namespace {
-std::size_t heap = 0;
+std::size_t heap = 0, most_heap = 0;  // now, and at most
 volatile unsigned* const timer = reinterpret_cast<unsigned*>(0x40000000);
 void start_timer() {
   timer[2] = 0xffffffff;  // reload
@@ -24,20 +24,24 @@ unsigned ticks_of_timer() { return 0xffffffffu - timer[1]; }
 }  // namespace
 void* operator new(std::size_t size) {
   heap += size;
+  most_heap = heap > most_heap ? heap : most_heap;
   return std::malloc(size);
 }
 void operator delete(void* memory) noexcept { std::free(memory); }
-void operator delete(void* memory, std::size_t) noexcept { std::free(memory); }
+void operator delete(void* memory, std::size_t size) noexcept {
+  heap -= size;
+  std::free(memory);
+}
 #endif
 
 int main() {
   using namespace gyrax;
 #ifdef GYRAX_COUNT
   const Setup setup = frozen::setup();
-  const std::size_t before = heap;
+  const std::size_t before = most_heap = heap;
   Engine engine(setup);
   TickBuffers out(setup, 32);
-  std::fprintf(stderr, "ram %u\n", static_cast<unsigned>(heap - before + sizeof(Engine) + sizeof(TickBuffers)));
+  std::fprintf(stderr, "ram %u\n", static_cast<unsigned>(most_heap - before + sizeof(Engine) + sizeof(TickBuffers)));
   start_timer();
   std::uint64_t spent = 0;
   unsigned most = 0;

@@ -31,19 +31,19 @@ struct Ask {
   enum class Counts : std::uint8_t { yes, stale, touched };
   Kind kind = Kind::stop;
   Counts counts_as = Counts::yes;
+  SwitchTo to = SwitchTo::toggle;  ///< of set
+  bool let_go = false;             ///< of set: a momentary one, whose control was let go …
+  bool lost = false;               ///< … or nobody knows whether it still is held
   BindingId binding{};
   SlotId by{};
-  ZoneBits zones = 0;  ///< of a word to the permit; of anything stale
   CoordinateId coordinate = no<CoordinateId>;
-  Nano distance = 0;        ///< of step; of wheel: for each count
-  std::int64_t counts = 0;  ///< of wheel
-  Nano max_owed = 0;        ///< of wheel
   SwitchId target = no<SwitchId>;
-  SwitchTo to = SwitchTo::toggle;
-  bool let_go = false;  ///< of set: a momentary one, whose control was let go …
-  bool lost = false;    ///< … or nobody knows whether it still is held
   LayerId layer = no<LayerId>;
   NumberId number = no<NumberId>;
+  ZoneBits zones = 0;       ///< of a word to the permit; of anything stale
+  std::int32_t counts = 0;  ///< of wheel
+  Nano distance = 0;        ///< of step; of wheel: for each count
+  Nano max_owed = 0;        ///< of wheel
 };
 
 }  // namespace gyrax

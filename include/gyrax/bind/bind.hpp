@@ -10,6 +10,7 @@
 ///     if (bind.requests(signal, now, requests, false)) …
 #pragma once
 
+#include <gyrax/base/lists.hpp>
 #include <gyrax/base/recompute.hpp>
 #include <gyrax/base/request.hpp>
 #include <gyrax/bind/ask.hpp>
@@ -20,6 +21,7 @@
 #include <gyrax/bind/reduced.hpp>
 #include <gyrax/signal/signal.hpp>
 
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -68,7 +70,7 @@ class Bind {
   static constexpr Span long_reset = std::chrono::seconds(2);
 
   /// `setup` with its controls' number. The only place that allocates.
-  Bind(const BindSetup& setup, std::size_t slots, Recompute recompute = Recompute::changed);
+  Bind(BindSetup setup, std::size_t slots, Recompute recompute = Recompute::changed);
 
   // What follows at once: from time alone up to `now` (call it before a reading of that time is taken, and once a tick
   // after all readings), and from one change. The spans are valid until the next call of either.
@@ -124,10 +126,11 @@ class Bind {
   };
   detail::Doing doing(BindingId binding, const Signal& signal) noexcept;
   bool counts(BindingId binding, const Signal& signal) const noexcept;
+  bool only_moves(const Change& change, const Signal& signal) noexcept;
   bool may(BindingId binding, const Signal& signal) const noexcept;
   ZoneBits begins_in(const BindingSetup& b) const noexcept;
   ZoneBits stale_for(const BindingSetup& b) const noexcept;
-  Rivals rivals(SlotId slot, LayerId layer) const noexcept;
+  Rivals rivals(SlotId slot, std::optional<LayerId> layer = {}) const noexcept;
   void key_down(SlotId slot, Time at, const Signal& signal) noexcept;
   void key_up(SlotId slot, Time at, const Signal& signal) noexcept;
   bool complete_chord(SlotId slot, Time at, const Signal& signal) noexcept;
@@ -148,12 +151,14 @@ class Bind {
   bool waits_ = true;    // time alone may bring something, or a control was seen that pass() looks at
   std::vector<BindingSetup> bindings_;
   std::vector<detail::BindingState> states_;
+  std::vector<CoordinateId> moved_by_;  // by BindingId: the first that it moves, if any
   std::vector<Moving> moving_;
-  std::vector<LayerId> pressed_in_;                // by SlotId: the layer in which it was pressed last
-  std::vector<ZoneBits> stale_;                    // by SlotId: the zones that stopped or changed since it went down
-  std::vector<std::vector<BindingId>> of_slot_;    // bindings of a slot
-  std::vector<std::vector<BindingId>> chords_of_;  // by SlotId: the chords that it is part of
-  std::vector<BindingId> repeating_, holds_;       // those that can
+  std::vector<LayerId> pressed_in_;           // by SlotId: the layer in which it was pressed last
+  std::vector<ZoneBits> stale_;               // by SlotId: the zones that stopped or changed since it went down
+  Lists<BindingId> of_slot_;                  // bindings of a slot
+  std::vector<std::uint8_t> moves_only_;      // by SlotId: all of those move axes
+  Lists<BindingId> chords_of_;                // by SlotId: the chords that it is part of
+  std::vector<BindingId> repeating_, holds_;  // those that can
   std::vector<BindingId> reducing_, resetting_, enabling_;  // momentary reduced speed; reset; enable
   std::vector<ZoneId> zone_of_, zone_of_switch_;
   Gestures gestures_;

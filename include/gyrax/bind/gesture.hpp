@@ -55,8 +55,8 @@ class Gestures {
   struct Outcome {
     SlotId slot{};
     Gesture gesture = Gesture::press;
-    Time at{};          ///< when it was so
     bool over = false;  ///< the key is up again: a tap, or a press that had to wait
+    Time at{};          ///< when it was so
   };
 
   Gestures(std::size_t slots, const GestureTimes& times);
@@ -86,9 +86,9 @@ class Gestures {
  private:
   enum class Stage : std::uint8_t { idle, undecided, tapped, decided };
   struct Key {
-    Stage stage = Stage::idle;
     Rivals rivals;
     Time down_at{}, turns_at{};  // turns_at: undecided or tapped, when time alone decides
+    Stage stage = Stage::idle;
   };
   void wait(Key& key, Stage stage, Time until) noexcept;
   void decide(SlotId slot, Gesture gesture, Time at, bool over, Stage stage) noexcept;

@@ -4,6 +4,7 @@
 /// control in two layers at once; of several that are on, the last described goes before the others.
 #pragma once
 
+#include <gyrax/base/lists.hpp>
 #include <gyrax/bind/binding.hpp>
 #include <gyrax/signal/signal.hpp>
 
@@ -16,6 +17,8 @@ class Layers {
  public:
   Layers(std::span<const LayerSetup> layers, std::span<const BindingSetup> bindings, std::size_t slots);
 
+  /// Whether press() would change anything for a control that was known before.
+  bool turns(SlotId slot, const Signal& signal) const noexcept;
   /// Takes a deflection as a press, or no press any more. Whether that is another than it was.
   bool press(const Change& change, const Signal& signal) noexcept;
   void forget(SlotId slot) noexcept { deflected_[index(slot)] = 0; }
@@ -36,8 +39,7 @@ class Layers {
   std::vector<LayerSetup> layers_;
   std::vector<std::uint8_t> latched_;    // by LayerId
   std::vector<std::uint8_t> deflected_;  // by SlotId
-  std::vector<std::vector<LayerId>>
-      of_;  // by SlotId: the layers that bind it, the one that goes before the others first
+  Lists<LayerId> of_;  // by SlotId: the layers that bind it, the one that goes before the others first
 };
 
 }  // namespace gyrax

@@ -60,8 +60,8 @@ class Engine {
   /// everything anew beside what has changed, in each tick, and ends where the two differ.
   explicit Engine(const Setup& setup, Recompute recompute = Recompute::changed);
   ~Engine();
-  Engine(Engine&&) noexcept;
-  Engine& operator=(Engine&&) noexcept;
+  Engine(const Engine&) = delete;
+  Engine& operator=(const Engine&) = delete;
 
   /// One pass from left to right. The same calls give the same results again.
   void tick(const TickInput& in, TickOutput& out) noexcept;

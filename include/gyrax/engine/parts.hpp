@@ -27,10 +27,23 @@ struct Zone {
 };
 
 struct Axis {
-  Axis(const AxisSetup& s, std::size_t g) : setup(s), group(g) {}
-  AxisSetup setup;
-  std::size_t group = 0;
-  bool taken_up = false;           // has had power before
+  Axis(const AxisSetup& s, std::size_t g)
+      : zone(s.zone),
+        link(s.wiring.link),
+        position(s.position),
+        is_place(gyrax::is_place(s.drive)),
+        group(g),
+        start(s.start),
+        in_position(s.in_position),
+        rest(s.rest) {}
+  ZoneId zone;
+  LinkId link;
+  PositionKind position;
+  bool is_place;
+  bool taken_up = false;  // has had power before
+  std::size_t group;
+  double start, in_position;
+  Span rest;
   std::optional<Time> wheel_told;  // when it was last told that counts do nothing
   Obstacle held_by;                // what keeps it from what it is asked, besides its zone and its travel
   bool lapsed = false;             // asked while it lacked something: it has to be let go, or met, first
@@ -67,7 +80,7 @@ struct GroupPlace {
 };
 
 struct EngineParts {
-  EngineParts(const Setup& setup, Recompute recompute);
+  EngineParts(const Setup& setup, Recompute how_much);
 
   Signal signal;
   Bind bind;
@@ -78,17 +91,23 @@ struct EngineParts {
 
   std::vector<Zone> zones;
   std::vector<Axis> axes;
-  std::vector<AxisPlace> places;   // by AxisId
-  std::vector<GroupPlace> groups;  // as motion's
-  std::vector<Measured> measured;  // by LinkId, then AxisId
+  std::vector<AxisPlace> places;      // by AxisId
+  std::vector<AxisCommand> commands;  // by AxisId: as the last check left them
+  std::vector<AxisStatus> why;        // by AxisId
+  std::vector<GroupPlace> groups;     // as motion's
+  std::vector<Measured> measured;     // by LinkId, then AxisId
   std::vector<Switch> switches;
-  std::vector<std::vector<SwitchId>> needs;  // by group: what any of its axes needs
-  std::vector<Request> requests;             // by CoordinateId
-  bool held_back = true;                     // requests is not what the hands ask: something was taken from it
-  std::vector<double> overrides;             // by AxisId: the share of speed in force
-  std::vector<LinkId> measured_by;           // by AxisId; none: nothing has to measure it
-  std::vector<Span> valid_for;               // by LinkId: of a frame
-  std::vector<HandsetBits> stations;         // by HandsetId, itself included
+  Lists<SwitchId> needs;              // by group: what any of its axes needs
+  std::vector<Request> requests;      // by CoordinateId
+  bool held_back = true;              // requests is not what the hands ask: something was taken from it
+  std::vector<double> overrides;      // by AxisId: the share of speed in force
+  std::vector<LinkId> measured_by;    // by AxisId; none: nothing has to measure it
+  std::vector<Span> valid_for;        // by LinkId: of a frame
+  std::vector<HandsetBits> stations;  // by HandsetId, itself included
+  // Zones that are live and whose axes all stand still with nothing left to do: until something touches them the last
+  // tick's commands and reasons hold.
+  ZoneBits still = 0;
+  Recompute recompute;
   NotchSetup::Reduced reduced;
   Span max_tick{};
 
@@ -102,8 +121,8 @@ struct EngineParts {
   const Zone& zone(ZoneId id) const noexcept { return zones[index(id)]; }
   Axis& axis(AxisId id) noexcept { return axes[index(id)]; }
   const Axis& axis(AxisId id) const noexcept { return axes[index(id)]; }
-  Zone& zone_of(AxisId id) noexcept { return zones[index(axis(id).setup.zone)]; }
-  const Zone& zone_of(AxisId id) const noexcept { return zones[index(axis(id).setup.zone)]; }
+  Zone& zone_of(AxisId id) noexcept { return zones[index(axis(id).zone)]; }
+  const Zone& zone_of(AxisId id) const noexcept { return zones[index(axis(id).zone)]; }
   const Request& request(AxisId id) const noexcept { return requests[index(id)]; }
   void tell(Event event) noexcept {
     event.at = now;

@@ -134,8 +134,7 @@ class AxisMotion {
   std::uint32_t whose_ = 0;  // of follow
   double catch_up_ = 0;
   Nano goal_ = 0;
-  AxisState plan_from_{};
-  double plan_target_ = 0, plan_speed_ = 0, plan_time_ = 0;
+  double plan_speed_ = 0, plan_time_ = 0;
   Profile plan_;
 };
 

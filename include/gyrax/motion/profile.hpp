@@ -26,11 +26,20 @@ class Profile {
   /// a move that ends in motion it goes on at that speed.
   AxisState at(double t_s) const noexcept;
   double duration() const noexcept { return duration_; }
+  const AxisState& start() const noexcept { return start_; }
   /// Where it ends, exactly: the position asked for, or where the stop ends.
   const AxisState& end() const noexcept { return end_; }
 
-  /// Greatest number of stretches of a profile.
-  static constexpr std::size_t max_stretches = 16;
+  /// From where to where it will be, before it is told how.
+  void begin(const AxisState& from, double target) noexcept {
+    start_ = from;
+    end_ = {target, 0, 0};
+    count_ = 0;
+  }
+
+  /// Greatest number of stretches of a profile: what brakes so hard that it turns, and has to turn once more, takes 3
+  /// to its standstill, 1 to let go, 3 and 3 to turn round and to its peak, 1 at it, 3 to rest.
+  static constexpr std::size_t max_stretches = 14;
 
  private:
   friend class ProfileWriter;

@@ -6,10 +6,10 @@
 ///     Curve own = *Curve::through(points);     // {{0.5, 0.2}, {0.8, 0.5}}
 #pragma once
 
-#include <array>
 #include <cstddef>
 #include <optional>
 #include <span>
+#include <vector>
 
 namespace gyrax {
 
@@ -32,18 +32,18 @@ class Curve {
   static std::optional<Curve> through(std::span<const Point> points) noexcept;
 
   double operator()(double size) const noexcept;
-  bool is_straight() const noexcept { return expo_ == 0 && nodes_ == 0; }
+  bool is_straight() const noexcept { return expo_ == 0 && at_.empty(); }
   double expo_share() const noexcept { return expo_; }
   /// The points given to through(), without the ends.
   std::span<const Point> points() const noexcept {
-    return nodes_ > 2 ? std::span(at_).subspan(1, nodes_ - 2) : std::span<const Point>();
+    return at_.size() > 2 ? std::span(at_).subspan(1, at_.size() - 2) : std::span<const Point>();
   }
 
  private:
   double expo_ = 0;
-  std::size_t nodes_ = 0;  // 0: no points
-  std::array<Point, max_points + 2> at_{};
-  std::array<double, max_points + 2> slope_{};
+  // None where there are no points: most curves are straight, and memory may be short.
+  std::vector<Point> at_;
+  std::vector<double> slope_;
 };
 
 }  // namespace gyrax

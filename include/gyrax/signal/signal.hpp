@@ -14,7 +14,9 @@
 ///     if (signal.sample(slot).known) …
 #pragma once
 
+#include <gyrax/base/lists.hpp>
 #include <gyrax/base/reading.hpp>
+#include <gyrax/base/recompute.hpp>
 #include <gyrax/signal/calibration.hpp>
 #include <gyrax/signal/shape.hpp>
 #include <gyrax/signal/virtual_control.hpp>
@@ -79,7 +81,8 @@ struct Sample {
 class Signal {
  public:
   /// Handsets by HandsetId, controls by SlotId. Allocates here and nowhere else.
-  Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSetup> controls);
+  Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSetup> controls,
+         Recompute recompute = Recompute::changed);
 
   /// Takes one reading. What a reading with a fault is about is unknown afterwards; so is the whole handset where
   /// readings were lost, or came in another order than they were numbered in.
@@ -123,12 +126,16 @@ class Signal {
     std::int32_t part = 0;  // of a detent
   };
 
+  SlotId& slot_of(HandsetId handset, ControlId control) noexcept {
+    return slot_of_[index(handset) * named_ + index(control)];
+  }
   void forget(HandsetId handset) noexcept;
   void forget(SlotId slot) noexcept;
   void forget_with_virtual(SlotId slot) noexcept;
   Change plug(const Reading& reading) noexcept;
   Change refuse(SlotId slot, std::int32_t raw) noexcept;
   Change take(SlotId slot, std::int32_t raw, Time at) noexcept;
+  bool take_plain(SlotId slot, std::int32_t raw, Time at) noexcept;
   Change press(SlotId slot, bool down) noexcept;
   Change deflect(SlotId slot, double deflection, Time at) noexcept;
   std::int64_t lost_before(const Reading& reading, bool& in_turn) const noexcept;
@@ -143,10 +150,12 @@ class Signal {
   std::vector<State> states_;
   std::vector<Sample> samples_;
   std::vector<Memory> memories_;
-  std::vector<SlotId> slot_of_;                  // [handset][control]
-  std::vector<std::vector<SlotId>> virtual_of_;  // by slot: what is made of it
-  std::vector<SlotId> restless_;                 // those that change by time alone
-  std::vector<Change> also_changed_;             // room for every control that can change with another
+  std::size_t named_ = 0;             // controls of a handset up to the last one that is used
+  std::vector<SlotId> slot_of_;       // [handset][control]
+  std::vector<std::uint8_t> plain_;   // by slot: a deflection that changes nothing but itself and its partner
+  Lists<SlotId> virtual_of_;          // by slot: what is made of it
+  std::vector<SlotId> restless_;      // those that change by time alone
+  std::vector<Change> also_changed_;  // room for every control that can change with another
   std::vector<SlotId> forgotten_;
 };
 
