@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <random>
 #include <vector>
 
 using namespace gyrax;
@@ -202,4 +203,38 @@ TEST_CASE("It does not restart while it moves, or at a place that is none") {
   CHECK_FALSE(e.restart(x, 50));
   Envelope f(bounds);
   CHECK_FALSE(f.restart(x, std::nan("")));
+}
+
+TEST_CASE("Where the check has a short way to yes, it says what the long way says: of anything, moving or not") {
+  std::mt19937_64 random(5);
+  const auto in = [&](double low, double high) { return std::uniform_real_distribution<double>(low, high)(random); };
+  const double odd[] = {std::nan(""), std::numeric_limits<double>::infinity(), -1, 101, 1e300, 0, -0.0};
+  std::size_t accepted = 0, refused = 0;
+  for (int one = 0; one < 3000; ++one) {
+    Envelope quick(bounds), whole(bounds, Recompute::everything);
+    double p = in(0, 100), v = 0;
+    quick.restart(x, p);
+    whole.restart(x, p);
+    for (int tick = 0; tick < 40; ++tick) {
+      // Gains speed gently, goes on, stands; and now and then something else.
+      const double a = tick < 15 ? 20.0 * (one % 2 == 0 ? 1 : -1) : 0;
+      p += v * dt + a * dt * dt / 2;
+      v += a * dt;
+      AxisCommand command = one % 7 == 0 ? follow(p - v * dt, 0) : follow(p, v, a);
+      const double chance = in(0, 1);
+      if (chance < 0.01) (chance < 0.003 ? command.p : chance < 0.006 ? command.v : command.a) = odd[random() % 7];
+      if (chance > 0.99) command.mode = Mode::stand;
+      const bool may_move = !(chance > 0.98 && chance < 0.985);
+      const double span = chance > 0.97 && chance < 0.975 ? -dt : dt;
+      AxisCommand again = command;
+      const Verdict verdict = quick.check(x, may_move, command, span);
+      REQUIRE(verdict == whole.check(x, may_move, again, span));
+      REQUIRE(command.p == again.p);
+      REQUIRE(command.v == again.v);
+      REQUIRE(command.a == again.a);
+      ++(verdict == Verdict::accepted ? accepted : refused);
+    }
+  }
+  CHECK(accepted > 10'000);
+  CHECK(refused > 1'000);
 }

@@ -6,6 +6,7 @@
 #include <doctest/doctest.h>
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <limits>
 
@@ -464,4 +465,49 @@ TEST_CASE("A pose that is asked for in motion waits until its axes are at rest")
   }
   CHECK(motion.axis(AxisId{0}).state().p == 10);
   CHECK(motion.axis(AxisId{1}).state().p == 200);
+}
+
+TEST_CASE("What has not changed is not worked out again, and that changes no digit of any move") {
+  test::Random random(77);
+  std::size_t cruised = 0, tracked = 0;
+  for (int one = 0; one < 200; ++one) {
+    const MotionLimits limits{.speed = random.scale(1, 500),
+                              .accel = random.scale(10, 5000),
+                              .jerk = random.scale(100, 1e5),
+                              .decel = random.scale(10, 5000),
+                              .decel_jerk = random.scale(100, 1e5)};
+    const AxisLimits travel = *AxisLimits::make(-100, 100, limits);
+    AxisMotion quick(travel), whole(travel, Recompute::everything);
+    const auto both = [&](auto f) {
+      f(quick);
+      f(whole);
+    };
+    double target = 0;
+    int what = 0;
+    for (int tick = 0; tick < 1000; ++tick) {
+      if (random.chance(0.01)) what = random.whole(0, 5);
+      if (random.chance(0.01)) target = random.in(-110, 110);
+      const double dt = random.chance(0.02) ? random.scale(1e-5, 1) : 0.002, tremor = random.in(-0.1, 0.1);
+      const double share = random.chance(0.01) ? random.in(0, 1) : 1;
+      both([&](AxisMotion& a) {
+        if (share < 1) a.scale(share, share);
+        if (what == 0) a.jog(target);
+        if (what == 1) a.go(to_nano(target));
+        if (what == 2) a.follow(target + tremor, 20);
+        if (what == 3) a.settle();
+        if (what == 4 && tick % 100 == 0) a.step(to_nano(target) / 10);
+        if (what == 5) a.stop();
+        a.advance(dt);
+      });
+      const AxisState &s = quick.state(), &t = whole.state();
+      REQUIRE(std::bit_cast<std::uint64_t>(s.p) == std::bit_cast<std::uint64_t>(t.p));
+      REQUIRE(std::bit_cast<std::uint64_t>(s.v) == std::bit_cast<std::uint64_t>(t.v));
+      REQUIRE(std::bit_cast<std::uint64_t>(s.a) == std::bit_cast<std::uint64_t>(t.a));
+      REQUIRE(quick.has_goal() == whole.has_goal());
+      cruised += what == 0 && s.a == 0 && s.v != 0 ? 1 : 0;
+      tracked += what == 2 && s.v != 0 ? 1 : 0;
+    }
+  }
+  CHECK(cruised > 1000);
+  CHECK(tracked > 10'000);
 }
