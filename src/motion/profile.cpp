@@ -203,9 +203,11 @@ class Rightward {
       slowest = slowest_peak();
     }
     const WayByPeak way_by(v_, a_, in_force_);
-    const double gap = way_ - p_ - (slowest > 0 ? way_by(slowest) : stop_way(v_, a_, in_force_));
+    const double way = way_ - p_, top = in_force_.speed, beyond = way_by(top) - way;
+    if (beyond <= 0) return take_peak(top, -beyond);
+    const double gap = way - (slowest > 0 ? way_by(slowest) : stop_way(v_, a_, in_force_));
     if (v_ > 0 && a_ < 0 && slowest > 0 && gap < 0) return find_less_braking();
-    find_peak(way_by, slowest, gap);
+    find_peak(way_by, slowest, gap, beyond);
   }
 
   /// The least speed to the right at which there is no acceleration on the way to more.
@@ -220,11 +222,9 @@ class Rightward {
     cruise_ = cruise;
   }
 
-  /// `gap`: what is left to cruise with the slowest peak.
-  void find_peak(const WayByPeak& way_by, double slowest, double gap) noexcept {
+  /// `gap`: what is left to cruise with the slowest peak; `beyond`: how much too far the fastest goes.
+  void find_peak(const WayByPeak& way_by, double slowest, double gap, double beyond) noexcept {
     const double top = in_force_.speed, way = way_ - p_;
-    const double beyond = way_by(top) - way;
-    if (beyond <= 0) return take_peak(top, -beyond);
     // In the root of the speed above the slowest the way is smooth: a small change of speed takes time as its root.
     const auto peak_at = [&](double x) { return slowest + x * x * (top - slowest); };
     // What is still missing is made up for by cruising, and costs no more time than this. Aiming at the middle of that,
