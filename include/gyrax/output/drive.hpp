@@ -1,7 +1,7 @@
 /// What an axis's command becomes on its wire: a kind of word for each kind of drive.
 ///
-/// In: a command. Out: one word of a frame. Never: a change of what was commanded beyond rounding to the drive's unit; a
-/// word of anything but the command's mode, position and velocity (a word stands as long as those do).
+/// In: a command. Out: one word of a frame. Never: a change of what was commanded beyond rounding to the drive's unit;
+/// a word of anything but the command's mode, position and velocity (a word stands as long as those do).
 ///
 /// A new kind is a struct with `is_place`, word() and meaning(), named in `Drive`; how a rig spells it is one row of
 /// src/rig/drives.cpp.
