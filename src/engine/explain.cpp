@@ -23,6 +23,11 @@ Obstacle blocking_axis(const EngineParts& e, AxisId id, bool has_goal) noexcept 
 constexpr AxisStatus moves{true, {}, {}, Cause::none}, comes_to_rest{},
     unasked{false, {.what = Interlock::unasked}, {}, Cause::none};
 
+/// What has to be put right first: the passing of time alone can change that.
+void explain_before(EngineParts& e, const Zone& zone, const Obstacle& before) noexcept {
+  for (const AxisId axis : zone.setup.axes) e.why[index(axis)].before = before;
+}
+
 /// Whether the axis stands still with nothing left to do.
 bool explain_live(EngineParts& e, AxisId id) noexcept {
   const AxisMotion& motion = e.motion.axis(id);
@@ -42,22 +47,27 @@ bool explain_live(EngineParts& e, AxisId id) noexcept {
 void explain(EngineParts& e) noexcept {
   for (std::size_t z = 0; z < e.zones.size(); ++z) {
     const ZoneId id = id_at<ZoneId>(z);
-    if (has(e.still, id)) continue;
     const Zone& zone = e.zones[z];
-    if (zone.permit.live()) {
-      bool still = e.recompute == Recompute::changed;
+    const bool live = zone.permit.live();
+    bool still = e.recompute == Recompute::changed;
+    if (has(e.still, id)) {
+      if (!live) explain_before(e, zone, in_the_way(e, id));
+    } else if (live) {
       for (const AxisId axis : zone.setup.axes) still = explain_live(e, axis) && still;
       if (still) e.still |= bit(id);
-      continue;
-    }
-    const Obstacle blocked = blocking(e, id), before = in_the_way(e, id);
-    const Cause cause = cause_of(e, id);
-    for (const AxisId axis : zone.setup.axes) {
-      AxisStatus& why = e.why[index(axis)];
-      why.asked = e.request(axis).asked() || e.motion.axis(axis).has_goal();
-      why.cause = cause;
-      why.before = before;
-      why.blocked = blocked;
+    } else {
+      const Obstacle blocked = blocking(e, id);
+      const Cause cause = cause_of(e, id);
+      explain_before(e, zone, in_the_way(e, id));
+      for (const AxisId axis : zone.setup.axes) {
+        const AxisMotion& motion = e.motion.axis(axis);
+        AxisStatus& why = e.why[index(axis)];
+        why.asked = e.request(axis).asked() || motion.has_goal();
+        why.cause = cause;
+        why.blocked = blocked;
+        still = still && motion.at_rest();
+      }
+      if (still && !zone.permit.stopping()) e.still |= bit(id);
     }
   }
 }

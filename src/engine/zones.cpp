@@ -62,9 +62,10 @@ void end_program(EngineParts& e) noexcept {
 
 void apply(EngineParts& e, ZoneId id, PermitEvent event, Cause cause) noexcept {
   Zone& zone = e.zone(id);
+  // Power and cause can change where the state does not.
+  e.still &= ~bit(id);
   if (!zone.permit.apply(event, cause)) return;
   const State state = zone.permit.state();
-  e.still &= ~bit(id);
   zone.since = e.now;
   end_begun(e, id);
   if (state == State::live)

@@ -104,8 +104,8 @@ struct EngineParts {
   std::vector<LinkId> measured_by;    // by AxisId; none: nothing has to measure it
   std::vector<Span> valid_for;        // by LinkId: of a frame
   std::vector<HandsetBits> stations;  // by HandsetId, itself included
-  // Zones that are live and whose axes all stand still with nothing left to do: until something touches them the last
-  // tick's commands and reasons hold.
+  // Zones that are live, ready, stowed or tripped and whose axes all stand still with nothing left to do: until
+  // something touches them the last tick's commands and reasons hold.
   ZoneBits still = 0;
   Recompute recompute;
   NotchSetup::Reduced reduced;
