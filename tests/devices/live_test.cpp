@@ -282,6 +282,8 @@ TEST_CASE(
   std::string text = test::jog_and_step;
   text.insert(text.find("[handset.pad]\n") + 14, "max_age_ms = 5000\n");
   text.insert(text.find("kind = \"simulated\"\n") + 19, "silence_ms = 5000\nvalid_ms = 5000\n");
+  // A tick that a busy machine is late with moves the axis a long way at once.
+  text.insert(text.find("[axis.x]\n") + 9, "following_error = 1000\n");
   const Rig rig = test::rig(text + "[tick]\nmax_ms = 1000\n");
   LiveHandsets handsets(Seats(rig.seats), b.clock);
   DeviceHands hands(handsets);
