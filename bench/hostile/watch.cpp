@@ -547,8 +547,10 @@ void Watch::watch_reduced(const TickTruth& truth) {
     const bool known =
         hands_.control(binding.handset, binding.control).known && hands_.handset(binding.handset).told_plugged;
     const bool let_go = !hands_.believed_pressed(binding.handset, binding.control, truth.now);
-    if (let_go && (known || told(binding.handset, binding.control, false))) reduced_held_[b] = 0;
-    if (told(binding.handset, binding.control, true)) {
+    const bool down = told(binding.handset, binding.control, true), up = told(binding.handset, binding.control, false);
+    // The hand may have pressed it again since, in a reading that never came.
+    if ((up && !down) || (let_go && (known || up))) reduced_held_[b] = 0;
+    if (down) {
       reduced_held_[b] = 1;
       reduced_lost_[b] = 0;
     }
