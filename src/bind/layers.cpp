@@ -19,21 +19,27 @@ Layers::Layers(std::span<const LayerSetup> layers, std::span<const BindingSetup>
   of_ = {slots, of};
 }
 
-bool Layers::turns(SlotId slot, const Signal& signal) const noexcept {
+namespace {
+
+/// Whether a deflection counts as pressed, for a control that was or was not before.
+bool presses(SlotId slot, bool was, const Signal& signal) noexcept {
   const ControlSetup& control = signal.setup(slot);
   const double deflection = size(signal.sample(slot).value);
-  return deflected_[index(slot)] != 0 ? !(deflection >= control.release_below) : deflection >= control.press_at;
+  return was ? deflection >= control.release_below : deflection >= control.press_at;
+}
+
+}  // namespace
+
+bool Layers::turns(SlotId slot, const Signal& signal) const noexcept {
+  const bool was = down_by_deflection(slot);
+  return presses(slot, was, signal) != was;
 }
 
 bool Layers::press(const Change& change, const Signal& signal) noexcept {
-  const ControlSetup& control = signal.setup(change.slot);
-  const double deflection = size(signal.sample(change.slot).value);
-  std::uint8_t& was = deflected_[index(change.slot)];
-  const bool is = was != 0 && !change.first ? deflection >= control.release_below : deflection >= control.press_at;
+  const bool was = down_by_deflection(change.slot), is = presses(change.slot, was && !change.first, signal);
+  deflected_[index(change.slot)] = is ? 1 : 0;
   // The first word of a control tells where it is, not that it was brought there just now.
-  const bool edge = !change.first && is != (was != 0);
-  was = is ? 1 : 0;
-  return edge;
+  return !change.first && is != was;
 }
 
 bool Layers::down(SlotId slot, const Signal& signal) const noexcept {

@@ -110,12 +110,12 @@ void move(EngineParts& e) noexcept {
 /// Commands, after the last check.
 void command(EngineParts& e) noexcept {
   for (std::size_t a = 0; a < e.commands.size(); ++a) {
-    const AxisPlace& place = e.places[a];
+    const Axis& axis = e.axes[a];
     AxisCommand& command = e.commands[a];
-    command.valid_until = e.now + e.valid_for[index(place.link)];
-    if (has(e.still, place.zone)) continue;
+    command.valid_until = e.now + e.valid_for[index(axis.link)];
+    if (has(e.still, axis.zone)) continue;
     const AxisId id = id_at<AxisId>(a);
-    const Permit& permit = e.zone(place.zone).permit;
+    const Permit& permit = e.zone(axis.zone).permit;
     const bool may_move = permit.powered() && (permit.live() || permit.stopping());
     const AxisState& state = e.motion.axis(id).state();
     const Mode mode = !permit.powered() ? Mode::off : may_move ? Mode::follow : Mode::stand;
@@ -126,7 +126,7 @@ void command(EngineParts& e) noexcept {
     if (mode == Mode::off) e.motion.keep(id);
     const Verdict verdict = e.envelope.check(id, may_move, command, e.dt_s);
     if (e.envelope.refusing(id)) e.motion.restart(id, command.p);
-    if (verdict == Verdict::refused) fault(e, place.zone, Cause::envelope_refused);
+    if (verdict == Verdict::refused) fault(e, axis.zone, Cause::envelope_refused);
   }
 }
 

@@ -81,10 +81,6 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
              column(setup.switches, [](const SwitchSetup& s) { return s.wiring; }), how_much),
       zones(setup.zones.begin(), setup.zones.end()),
       axes(detail::axes(setup)),
-      places(column(setup.axes,
-                    [](const AxisSetup& a) {
-                      return AxisPlace{a.zone, a.wiring.link};
-                    })),
       commands(setup.axes.size()),
       why(setup.axes.size()),
       groups(detail::groups(setup)),

@@ -1,6 +1,6 @@
 // An engine that works out everything anew, beside one that works out what has changed: do they say the same?
 //
-// Debug builds have it in every engine (GYRAX_COMPARE), and end where the two differ.
+// Debug builds, and those with GYRAX_COMPARE, have it in every engine, and end where the two differ.
 #pragma once
 
 #include <gyrax/engine/engine.hpp>

@@ -66,13 +66,7 @@ struct Measured {
   double following_error = 0;
 };
 
-/// What each tick needs of an axis, whatever it does.
-struct AxisPlace {
-  ZoneId zone{};
-  LinkId link{};
-};
-
-/// The same of a group.
+/// What each tick needs of a group, whatever it does.
 struct GroupPlace {
   ZoneId zone{};
   bool needs = false;  // some axis of it needs a switch
@@ -91,7 +85,6 @@ struct EngineParts {
 
   std::vector<Zone> zones;
   std::vector<Axis> axes;
-  std::vector<AxisPlace> places;      // by AxisId
   std::vector<AxisCommand> commands;  // by AxisId: as the last check left them
   std::vector<AxisStatus> why;        // by AxisId
   std::vector<GroupPlace> groups;     // as motion's
@@ -121,8 +114,6 @@ struct EngineParts {
   const Zone& zone(ZoneId id) const noexcept { return zones[index(id)]; }
   Axis& axis(AxisId id) noexcept { return axes[index(id)]; }
   const Axis& axis(AxisId id) const noexcept { return axes[index(id)]; }
-  Zone& zone_of(AxisId id) noexcept { return zones[index(axis(id).zone)]; }
-  const Zone& zone_of(AxisId id) const noexcept { return zones[index(axis(id).zone)]; }
   const Request& request(AxisId id) const noexcept { return requests[index(id)]; }
   void tell(Event event) noexcept {
     event.at = now;
