@@ -2,8 +2,8 @@
 #include "commands.hpp"
 
 #include <gyrax/handset/controls.hpp>
-#include <gyrax/handset/live.hpp>
 #include <gyrax/handset/measure.hpp>
+#include <gyrax/handset/reading_thread.hpp>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -50,9 +50,6 @@ class Guide {
   explicit Guide(LiveHandsets& handsets, const std::string& device) : handsets_(handsets), wanted_(device) {}
 
   const SeenHandset* find() {
-    HandsetItem item;
-    while (handsets_.pop(item)) {
-    }
     for (const SeenHandset& seen : handsets_.look().seats)
       if (seen.present && (wanted_.empty() || id_of(seen.device) == wanted_)) return &seen;
     return nullptr;
@@ -88,6 +85,7 @@ class Guide {
 
  private:
   LiveHandsets& handsets_;
+  ReadingThread reading_{handsets_};  // what moves is looked at; the readings themselves are not needed
   std::string wanted_;
   std::map<ControlId, std::int32_t> last_;
 };

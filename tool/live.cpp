@@ -7,6 +7,7 @@
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/plugged.hpp>
+#include <gyrax/handset/reading_thread.hpp>
 #include <gyrax/link/link.hpp>
 #include <gyrax/rehearsal/player.hpp>
 #include <gyrax/rig/remembered.hpp>
@@ -74,6 +75,8 @@ class Live {
     if (rig_) {
       if (options_.verb == LiveVerb::run) take_remembered();
       start_engine();
+    } else if (handsets_) {
+      reading_ = std::make_unique<ReadingThread>(*handsets_);
     }
     if (screen_) terminal_ = std::make_unique<Terminal>();
     if (!options.record.empty()) toggle_recording();
@@ -213,7 +216,7 @@ class Live {
     if (handsets_) {
       seen_ = &handsets_->look();
       look_at_handsets();
-      if (!runner_) drain();
+      if (reading_) drain();
     }
     if (!runner_) return;
     view_ = &runner_->look();
@@ -250,7 +253,7 @@ class Live {
 
   /// Without an engine nobody else takes the readings; a script gets each of them.
   void drain() {
-    while (early_ || handsets_->pop(early_.emplace())) {
+    while (early_ || reading_->pop(early_.emplace())) {
       const Reading& r = early_->reading;
       const bool names_a_control =
           early_->kind == HandsetItem::Kind::reading && index(r.control) < all_controls().size();
@@ -318,6 +321,9 @@ class Live {
     if (engine_.joinable()) engine_.join();
     if (recording_) toggle_recording();
     terminal_.reset();
+    if (reading_ && reading_->lost() > 0)
+      note(fmt::format("{} readings were not told: what takes this output is slower than the handset",
+                       reading_->lost()));
     if (!runner_) return Exit::done;
     const RunView view = runner_->look();
     const Lateness& late = view.lateness;
@@ -339,7 +345,8 @@ class Live {
   BootClock clock_;
   bool screen_ = false, done_ = false, recording_ = false;
   std::unique_ptr<LiveHandsets> handsets_;
-  std::optional<HandsetItem> early_;  // a reading whose seat was not seen yet
+  std::unique_ptr<ReadingThread> reading_;  // where no engine does
+  std::optional<HandsetItem> early_;        // a reading whose seat was not seen yet
   std::unique_ptr<RigLinks> links_;
   std::unique_ptr<LiveHandsets> beside_;  // real ones, while a recording plays
   std::unique_ptr<Hands> real_hands_, hands_;

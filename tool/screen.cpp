@@ -232,9 +232,8 @@ class Composer {
       return;
     }
     const double rate = s < scene_.reports_per_s.size() ? scene_.reports_per_s[s] : 0;
-    const std::uint64_t lost = seen.dropped_by_kernel + seen.dropped_by_queue;
     rule(fmt::format("{}: {} {} {}, {:.0f} reports/s{}{}", seen.name, seen.device.name, id_of(seen.device), seen.node,
-                     rate, lost > 0 ? fmt::format(", {} drops", lost) : "", seen.grabbed ? ", taken" : ""));
+                     rate, seen.drops > 0 ? fmt::format(", {} drops", seen.drops) : "", seen.grabbed ? ", taken" : ""));
     std::vector<Line> cells;
     // What is deflected tells more than what is pressed: sticks first.
     for (const bool keys : {false, true})

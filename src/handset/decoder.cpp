@@ -15,7 +15,13 @@ bool is_hat(const InputEvent& event) {
 
 }  // namespace
 
-EventDecoder::EventDecoder(HandsetId handset, const Device& device) : handset_(handset), device_(device), hats_(2) {
+EventDecoder::EventDecoder(HandsetId handset, const Device& device) : handset_(handset), hats_(2) {
+  for (const auto& [type, codes] : {std::pair{EV_KEY, KEY_CNT}, {EV_REL, REL_CNT}, {EV_ABS, ABS_CNT}})
+    for (int code = 0; code < codes; ++code) {
+      const ControlName* control =
+          control_on(device, static_cast<std::uint16_t>(type), static_cast<std::uint16_t>(code));
+      controls_[static_cast<std::size_t>(type)].push_back(control != nullptr ? control->id : no<ControlId>);
+    }
   for (const std::uint16_t code : device.keys)
     if (const ControlName* control = control_on(device, EV_KEY, code);
         control != nullptr && control->kind == ControlKind::key)
@@ -59,8 +65,9 @@ void EventDecoder::take(const InputEvent& event, Time at, Time arrival) {
     return;
   }
   if (event.type == EV_KEY && event.value == repeat) return;
-  if (const ControlName* control = control_on(device_, event.type, event.code))
-    add(control->id, event.value, at, arrival, frame_);
+  if (event.type >= controls_.size() || event.code >= controls_[event.type].size()) return;
+  if (const ControlId control = controls_[event.type][event.code]; control != no<ControlId>)
+    add(control, event.value, at, arrival, frame_);
 }
 
 void EventDecoder::event(const InputEvent& event, Time at, Time arrival, std::vector<Reading>& out) {

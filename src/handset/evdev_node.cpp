@@ -1,9 +1,9 @@
 #include "evdev_node.hpp"
 
 #include <fcntl.h>
-#include <linux/input.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
+#include <array>
 #include <cerrno>
 #include <ctime>
 #include <utility>
@@ -15,15 +15,26 @@ constexpr unsigned most_strength = 0xffff;
 
 std::error_code last_error() { return {errno, std::generic_category()}; }
 
-InputEvent copied(const input_event& event) {
-  return {std::int64_t{event.input_event_sec} * 1'000'000 + event.input_event_usec, event.type, event.code,
-          event.value};
-}
-
 std::int64_t boot_us() {
   timespec now{};
   ::clock_gettime(CLOCK_BOOTTIME, &now);
   return std::int64_t{now.tv_sec} * 1'000'000 + now.tv_nsec / 1000;
+}
+
+struct Put {
+  std::uint16_t type, code;
+  int value;
+};
+
+/// Writes one event and the end of its frame. Nobody waits for what a light does.
+void put(int fd, const Put& what) {
+  input_event events[2] = {};
+  events[0].type = what.type;
+  events[0].code = what.code;
+  events[0].value = what.value;
+  events[1].type = EV_SYN;
+  events[1].code = SYN_REPORT;
+  [[maybe_unused]] const ssize_t written = ::write(fd, events, sizeof events);
 }
 
 template <class Take>
@@ -48,7 +59,8 @@ EvdevNode& EvdevNode::operator=(EvdevNode&& other) noexcept {
   std::swap(placeholders_, other.placeholders_);
   std::swap(effect_, other.effect_);
   std::swap(led_, other.led_);
-  std::swap(led_was_, other.led_was_);
+  std::swap(rumbles_, other.rumbles_);
+  std::swap(led_was_on_, other.led_was_on_);
   return *this;
 }
 
@@ -67,6 +79,7 @@ std::error_code EvdevNode::open(const std::string& path) {
   each_code(made, EV_ABS, ABS_CNT,
             [&](std::uint16_t code) { fresh.placeholders_[code] = libevdev_get_event_value(made, EV_ABS, code); });
   each_code(made, EV_LED, LED_CNT, [&](std::uint16_t code) { fresh.led_ = fresh.led_ < 0 ? code : fresh.led_; });
+  fresh.rumbles_ = libevdev_has_event_code(made, EV_FF, FF_RUMBLE) != 0;
   *this = std::move(fresh);
   return {};
 }
@@ -75,21 +88,6 @@ bool EvdevNode::alive() const {
   int version = 0;
   // Any other error says nothing about the device.
   return fd_ >= 0 && (::ioctl(fd_, EVIOCGVERSION, &version) >= 0 || errno != ENODEV);
-}
-
-EvdevNode::Got EvdevNode::read_over(std::vector<InputEvent>& out) {
-  // Taken before: what is read from now on and is not part of the state has a later stamp.
-  const std::int64_t now = boot_us();
-  std::vector<InputEvent> passed;
-  std::int32_t lost = 0;
-  for (Got got = Got::events; got == Got::events; passed.clear()) {
-    got = read(passed);
-    if (got == Got::gone) return got;
-    for (const InputEvent& event : passed)
-      lost += event.type == EV_KEY || event.type == EV_ABS || event.type == EV_REL ? 1 : 0;
-  }
-  resync(out, now, lost);
-  return Got::events;
 }
 
 Device EvdevNode::describe() const {
@@ -123,56 +121,41 @@ std::vector<std::uint16_t> EvdevNode::keys_down() const {
   return down;
 }
 
-bool EvdevNode::any_key_down() const { return !keys_down().empty(); }
-
-void EvdevNode::note(const input_event& event) {
-  if (event.type == EV_ABS) placeholders_.erase(event.code);
+EvdevNode::Got EvdevNode::read(std::span<input_event> into, std::size_t& count) const {
+  const ssize_t got = ::read(fd_, into.data(), into.size_bytes());
+  count = got < 0 ? 0 : static_cast<std::size_t>(got) / sizeof(input_event);
+  if (got < 0 && errno != EAGAIN && errno != EINTR) return Got::gone;
+  return count > 0 ? Got::events : Got::nothing;
 }
 
-void EvdevNode::resync(std::vector<InputEvent>& out, std::int64_t now, std::int32_t lost) {
-  out.push_back({now, EV_SYN, SYN_DROPPED, lost});
-  out.push_back({now, EV_SYN, SYN_REPORT, 0});
-  const libevdev* d = device_.get();
+bool EvdevNode::state(const AbsoluteBits& reported, std::vector<InputEvent>& out) {
+  // Taken before: whatever is no part of the state has a later stamp.
+  const std::int64_t now = boot_us();
+  libevdev* const d = device_.get();
+  input_event event{};
+  int got = libevdev_next_event(d, LIBEVDEV_READ_FLAG_FORCE_SYNC, &event);
+  // libevdev asks the kernel, and tells the differences to what it knew; what is wanted here is all of it.
+  while (got == LIBEVDEV_READ_STATUS_SYNC) got = libevdev_next_event(d, LIBEVDEV_READ_FLAG_SYNC, &event);
+  if (got < 0 && got != -EAGAIN && got != -EINTR) return false;
   each_code(d, EV_KEY, KEY_CNT, [&](std::uint16_t code) {
     out.push_back({now, EV_KEY, code, libevdev_get_event_value(d, EV_KEY, code)});
   });
   each_code(d, EV_ABS, ABS_CNT, [&](std::uint16_t code) {
     const int value = libevdev_get_event_value(d, EV_ABS, code);
-    const auto placeholder = placeholders_.find(code);
     const bool hat = code == ABS_HAT0X || code == ABS_HAT0Y;
-    if (placeholder != placeholders_.end() && placeholder->second == value && !hat) return;
-    placeholders_.erase(code);
-    out.push_back({now, EV_ABS, code, value});
+    if (reported.test(code) || hat || placeholders_.at(code) != value) out.push_back({now, EV_ABS, code, value});
   });
   out.push_back({now, EV_SYN, SYN_REPORT, 0});
+  return true;
 }
 
-EvdevNode::Got EvdevNode::read(std::vector<InputEvent>& out, std::size_t most) {
-  const std::size_t before = out.size();
-  input_event event{};
-  while (out.size() - before < most) {
-    const int got = libevdev_next_event(device_.get(), LIBEVDEV_READ_FLAG_NORMAL, &event);
-    if (got == LIBEVDEV_READ_STATUS_SYNC) {
-      // As of when the kernel dropped: whatever comes after this has a later stamp.
-      const std::int64_t dropped_at = copied(event).time_us;
-      // libevdev now asks the kernel for the state; the differences that it tells are part of that.
-      while (libevdev_next_event(device_.get(), LIBEVDEV_READ_FLAG_SYNC, &event) == LIBEVDEV_READ_STATUS_SYNC) {
-      }
-      resync(out, dropped_at, 0);
-      continue;
-    }
-    if (got == -EAGAIN || got == -EINTR) break;
-    if (got < 0) return Got::gone;
-    note(event);
-    out.push_back(copied(event));
-  }
-  return out.size() > before ? Got::events : Got::nothing;
+bool EvdevNode::grab(bool mine) const {
+  // The kernel takes the number itself, not what it points to.
+  return ::ioctl(fd_, EVIOCGRAB, reinterpret_cast<void*>(mine ? 1L : 0L)) == 0;
 }
-
-bool EvdevNode::grab(bool mine) { return libevdev_grab(device_.get(), mine ? LIBEVDEV_GRAB : LIBEVDEV_UNGRAB) == 0; }
 
 void EvdevNode::rumble(double strength, int ms) {
-  if (libevdev_has_event_code(device_.get(), EV_FF, FF_RUMBLE) == 0) return;
+  if (!rumbles_) return;
   ff_effect effect{};
   effect.type = FF_RUMBLE;
   effect.id = static_cast<std::int16_t>(effect_);
@@ -181,19 +164,15 @@ void EvdevNode::rumble(double strength, int ms) {
   effect.replay.length = static_cast<std::uint16_t>(ms);
   if (::ioctl(fd_, EVIOCSFF, &effect) < 0) return;
   effect_ = effect.id;
-  input_event play{};
-  play.type = EV_FF;
-  play.code = static_cast<std::uint16_t>(effect_);
-  play.value = 1;
-  [[maybe_unused]] const ssize_t written = ::write(fd_, &play, sizeof play);
+  put(fd_, {EV_FF, static_cast<std::uint16_t>(effect_), 1});
 }
 
 void EvdevNode::light(bool on) {
   if (led_ < 0) return;
-  const auto code = static_cast<unsigned>(led_);
-  if (on) led_was_ = libevdev_get_event_value(device_.get(), EV_LED, code);
-  const bool shine = on ? led_was_ == 0 : led_was_ != 0;
-  libevdev_kernel_set_led_value(device_.get(), code, shine ? LIBEVDEV_LED_ON : LIBEVDEV_LED_OFF);
+  std::array<unsigned char, (LED_CNT + 7) / 8> lit{};
+  const auto led = static_cast<unsigned>(led_);
+  if (on && ::ioctl(fd_, EVIOCGLED(lit.size()), lit.data()) >= 0) led_was_on_ = (lit[led / 8] >> led % 8 & 1u) != 0;
+  put(fd_, {EV_LED, static_cast<std::uint16_t>(led_), on != led_was_on_ ? 1 : 0});
 }
 
 }  // namespace gyrax

@@ -8,28 +8,40 @@ namespace gyrax {
 namespace {
 
 constexpr Time still_plugged = Time::max();
+constexpr std::size_t most_kept = 1u << 14;  // events: seconds of two fast pads
 
 std::int64_t in_us(Span span) { return span / std::chrono::microseconds(1); }
 
+/// It was plugged in until then, where nothing has said earlier.
+void end(SessionHandset& handset, Time at) {
+  if (!handset.plugged.empty() && handset.plugged.back().second == still_plugged) handset.plugged.back().second = at;
+}
+
 }  // namespace
+
+Recorder::Recorder(const BootClock& clock) : clock_(clock), kept_(most_kept) {}
 
 void Recorder::start(Time now) {
   const std::lock_guard held(lock_);
+  take_kept();  // of an earlier one
+  wanted_.store(true, std::memory_order_relaxed);
   recording_ = Recording{now, true, std::vector<SessionHandset>(max_handsets)};
 }
 
 std::pair<std::vector<SessionHandset>, Span> Recorder::stop(Time now) {
   const std::lock_guard held(lock_);
   if (!recording_) return {};
-  const Time end{now - recording_->zero};
+  wanted_.store(false, std::memory_order_relaxed);
+  take_kept();
+  const Time ended{now - recording_->zero};
   std::vector<SessionHandset> all;
   for (SessionHandset& handset : recording_->handsets) {
     if (handset.plugged.empty()) continue;
-    if (handset.plugged.back().second == still_plugged) handset.plugged.back().second = end;
+    end(handset, ended);
     all.push_back(std::move(handset));
   }
   recording_.reset();
-  return {std::move(all), end.time_since_epoch()};
+  return {std::move(all), ended.time_since_epoch()};
 }
 
 bool Recorder::recording() const {
@@ -45,6 +57,7 @@ bool Recorder::begins() {
 }
 
 void Recorder::plugged(std::size_t seat, const SeenHandset& seen, Time at) {
+  // What was kept since `seen` was looked at comes after it: it may be told twice, and is not lost.
   const std::lock_guard held(lock_);
   // A recording that is about to begin takes this seat with all others.
   if (!recording_ || recording_->fresh) return;
@@ -66,18 +79,34 @@ void Recorder::plugged(std::size_t seat, const SeenHandset& seen, Time at) {
 
 void Recorder::unplugged(std::size_t seat, Time at) {
   const std::lock_guard held(lock_);
-  if (recording_ && !recording_->handsets[seat].plugged.empty())
-    recording_->handsets[seat].plugged.back().second = Time{at - recording_->zero};
+  take_kept();
+  if (recording_) end(recording_->handsets[seat], Time{at - recording_->zero});
 }
 
-void Recorder::events(std::size_t seat, const std::vector<InputEvent>& events, const BootClock& clock) {
+void Recorder::collect() {
   const std::lock_guard held(lock_);
-  if (!recording_ || recording_->handsets[seat].plugged.empty()) return;
-  for (InputEvent event : events) {
-    const Time at = clock.at(event.time_us * 1000);
-    if (at < recording_->zero) continue;
-    event.time_us = in_us(at - recording_->zero);
-    recording_->handsets[seat].track.events.push_back(event);
+  take_kept();
+}
+
+void Recorder::keep(const Kept& one) noexcept {
+  // What did not fit is a drop, as of the kernel's own.
+  const Kept drop{one.seat, {one.event.time_us, EV_SYN, SYN_DROPPED, 0}, false};
+  if (full_[one.seat] && !kept_.push(drop)) return;
+  full_[one.seat] = !kept_.push(one);
+}
+
+void Recorder::take_kept() {
+  for (Kept one; kept_.pop(one);) {
+    if (!recording_ || recording_->handsets[one.seat].plugged.empty()) continue;
+    SessionHandset& handset = recording_->handsets[one.seat];
+    const Time at{clock_.at(one.event.time_us * 1000) - recording_->zero};
+    if (at < Time{}) continue;
+    if (one.gone) {
+      end(handset, at);
+      continue;
+    }
+    one.event.time_us = in_us(at.time_since_epoch());
+    handset.track.events.push_back(one.event);
   }
 }
 

@@ -53,10 +53,6 @@ void SeveralHands::grab_keypads(bool mine) noexcept {
   for (const Source& source : sources_) source.hands->grab_keypads(mine);
 }
 
-void SeveralHands::clear_wake() noexcept {
-  for (const Source& source : sources_) source.hands->clear_wake();
-}
-
 SupervisedHands::SupervisedHands(const Session& session, const Rig& rig, Hands& real)
     : rig_(rig), played_(session, rig), real_(real), numbers_(rig.handsets.size()) {
   for (std::size_t h = 0; h < rig.handsets.size(); ++h)

@@ -131,10 +131,9 @@ void Runner::publish(Time now) noexcept {
 
 void Runner::run() {
   if (options_.real_time) now_.real_time = take_real_time();
-  Pacer pacer(clock_, rig_.period, rig_.min_tick, hands_.wake_descriptor());
+  Pacer pacer(clock_, rig_.period, rig_.min_tick, {hands_.wake_descriptor(), machines_.wake_descriptor()});
   std::optional<Time> told_to_end;
   for (Time woken = clock_.now();; woken = pacer.wait()) {
-    hands_.clear_wake();
     take_items(woken);
     // Read after the items were taken: none of them has arrived after it.
     const Time now = clock_.now();

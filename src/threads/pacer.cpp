@@ -1,8 +1,8 @@
 #include <gyrax/threads/pacer.hpp>
 
-#include <poll.h>
 #include <sys/timerfd.h>
 #include <unistd.h>
+#include <algorithm>
 #include <cerrno>
 #include <system_error>
 
@@ -17,40 +17,48 @@ void Lateness::note(Span late_by, Span period) noexcept {
   ++counts[row];
 }
 
-Pacer::Pacer(const BootClock& clock, Span period, std::optional<Span> shortest, int wake_fd)
+Pacer::Pacer(const BootClock& clock, Span period, std::optional<Span> shortest, std::initializer_list<int> wake)
     : clock_(clock),
       period_(period),
-      shortest_(wake_fd >= 0 ? shortest : std::nullopt),
-      wake_fd_(wake_fd),
+      shortest_(shortest),
       timer_fd_(::timerfd_create(CLOCK_BOOTTIME, TFD_CLOEXEC | TFD_NONBLOCK)),
       last_(clock.now()) {
   if (timer_fd_ < 0) throw std::system_error(errno, std::generic_category(), "no timer");
   due_ = last_ + period_;
+  wait_.push_back({timer_fd_, POLLIN, 0});
+  if (!shortest) return;
+  for (const int fd : wake)
+    if (fd >= 0) wait_.push_back({fd, POLLIN, 0});
 }
 
 Pacer::~Pacer() { ::close(timer_fd_); }
 
-void Pacer::sleep_until(Time time) noexcept {
+/// The timer stays armed over early wake-ups.
+void Pacer::arm(Time time) noexcept {
+  if (time == armed_) return;
+  armed_ = time;
   const std::int64_t ns = clock_.since_boot_ns(time);
   itimerspec at{};
   at.it_value.tv_sec = ns / 1'000'000'000;
   at.it_value.tv_nsec = ns % 1'000'000'000;
   ::timerfd_settime(timer_fd_, TFD_TIMER_ABSTIME, &at, nullptr);
-  pollfd wait{timer_fd_, POLLIN, 0};
-  while (clock_.now() < time) ::poll(&wait, 1, -1);
+}
+
+void Pacer::sleep_until(Time time) noexcept {
+  arm(time);
+  while (clock_.now() < time) ::poll(wait_.data(), 1, -1);
+}
+
+bool Pacer::has_news() const noexcept {
+  return std::any_of(wait_.begin() + 1, wait_.end(), [](const pollfd& one) { return one.revents != 0; });
 }
 
 Time Pacer::wait() noexcept {
-  if (shortest_) {
-    const std::int64_t ns = clock_.since_boot_ns(due_);
-    itimerspec at{};
-    at.it_value.tv_sec = ns / 1'000'000'000;
-    at.it_value.tv_nsec = ns % 1'000'000'000;
-    ::timerfd_settime(timer_fd_, TFD_TIMER_ABSTIME, &at, nullptr);
-    pollfd wait[2] = {{timer_fd_, POLLIN, 0}, {wake_fd_, POLLIN, 0}};
-    while (::poll(wait, 2, -1) < 0 && errno == EINTR) {
+  if (wait_.size() > 1) {
+    arm(due_);
+    while (::poll(wait_.data(), wait_.size(), -1) < 0 && errno == EINTR) {
     }
-    if ((wait[1].revents & POLLIN) != 0 && clock_.now() < last_ + *shortest_) sleep_until(last_ + *shortest_);
+    if (has_news() && clock_.now() < last_ + *shortest_) sleep_until(std::min(last_ + *shortest_, due_));
   } else {
     sleep_until(due_);
   }

@@ -4,6 +4,7 @@
 
 #include <gyrax/handset/live.hpp>
 #include <gyrax/handset/plugged.hpp>
+#include <gyrax/handset/reading_thread.hpp>
 #include <gyrax/link/simulated.hpp>
 #include <gyrax/live/runner.hpp>
 #include <gyrax/rig/words.hpp>
@@ -156,27 +157,76 @@ TEST_CASE("A drop is a gap, and then the whole state is told: what was released 
   CHECK(taken.last.count({0, "stick.right.x"}) == 0);
 }
 
-TEST_CASE("What does not fit into the queue is a gap in the numbers, and the state is told again when there is room") {
+TEST_CASE("A flood from one pad is taken in turns: another pad's key comes with the first of them") {
   Bench b;
-  LiveHandsets handsets(Seats::open(), b.clock, {32});
+  LiveHandsets handsets(Seats::open(), b.clock);
   Taken taken{handsets, {}};
+  MockDevice left(b.bed, 5, pad("A1")), right(b.bed, 6, pad("B2", "usb-0000:00:14.0-2/input0"));
+  left.plug();
+  REQUIRE(taken.says(0, "presence", 1));
+  right.plug();
+  REQUIRE(taken.says(1, "presence", 1));
+  constexpr int sent = 4000;
+  std::thread flood([&] {
+    for (int i = 1; i <= sent; ++i) left.move(ABS_X, i);
+  });
+  pause(20);  // as many wait as the made-up device keeps
+  right.key(BTN_EAST, 1);
+  std::size_t turns = 0, most = 0;
+  for (bool pressed = false; !pressed && turns < 100; ++turns) {
+    pause(1);
+    const std::size_t before = taken.items.size();
+    taken.drain();
+    most = std::max(most, taken.items.size() - before);
+    pressed = taken.last[{1, "face.east"}] == 1;
+  }
+  CHECK(turns < 10);
+  CHECK(most <= 256);
+  REQUIRE(taken.says(0, "stick.left.x", sent));
+  flood.join();
+  CHECK(taken.lost == 0);
+}
+
+TEST_CASE(
+    "A thread that reads for a program: nothing is dropped while the program is busy; what does not fit is counted") {
+  Bench b;
+  LiveHandsets handsets(Seats::open(), b.clock);
+  ReadingThread reading(handsets, 64);
   MockDevice mock(b.bed, 5, pad());
   mock.plug();
-  REQUIRE(taken.says(0, "presence", 1));
-  pause(50);
-  taken.drain();
-  const std::uint64_t before = taken.readings;
-  for (int i = 1; i <= 400; ++i) {
-    mock.move(ABS_X, i);
-    std::this_thread::sleep_for(std::chrono::microseconds(200));
-  }
-  pause(200);
-  REQUIRE(taken.says(0, "stick.left.x", 400));
-  CHECK(taken.last[{0, "gaps"}] >= 1);
-  CHECK(taken.lost > 100);
-  CHECK(taken.readings + taken.lost >= before + 400);
-  mock.unplug();
-  REQUIRE(taken.says(0, "presence", 0));
+  const auto drain = [&] {
+    std::vector<HandsetItem> items;
+    for (HandsetItem item; reading.pop(item);) items.push_back(item);
+    return items;
+  };
+  const auto waits_for = [&](auto holds) {
+    for (int i = 0; i < 10'000; ++i, pause(1))
+      if (holds()) return true;
+    return false;
+  };
+  const auto shows = [&](int value) {
+    return waits_for([&] {
+      const SeenHandsets& seen = handsets.look();
+      for (const SeenHandset& seat : seen.seats)
+        for (const SeenControl& one : seat.controls)
+          if (seat.present && control_name(one.control) == "stick.left.x") return one.known && one.raw == value;
+      return false;
+    });
+  };
+  REQUIRE(waits_for([&] { return !handsets.look().seats.empty() && handsets.look().seats[0].present; }));
+  REQUIRE(waits_for([&] { return !drain().empty(); }));
+  for (int i = 1; i <= 50; ++i) mock.move(ABS_X, i);
+  REQUIRE(shows(50));
+  CHECK(handsets.look().seats[0].drops == 0);
+  CHECK(reading.lost() == 0);
+  CHECK(drain().size() >= 50);
+  for (int i = 1; i <= 400; ++i) mock.move(ABS_X, i);
+  REQUIRE(shows(400));
+  CHECK(handsets.look().seats[0].drops == 0);
+  CHECK(reading.lost() == 400 - 64);
+  const auto rest = drain();
+  REQUIRE(rest.size() == 64);
+  CHECK(rest.front().reading.raw == 1);
 }
 
 TEST_CASE("Unplugged at full speed and announced twice: gone once; back in its own place") {
@@ -191,6 +241,7 @@ TEST_CASE("Unplugged at full speed and announced twice: gone once; back in its o
   for (int i = 0; i < 200; ++i) {
     left.move(ABS_X, i);
     std::this_thread::sleep_for(std::chrono::microseconds(200));
+    taken.drain();
   }
   left.unplug();
   REQUIRE(taken.says(0, "presence", 0));

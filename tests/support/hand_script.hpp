@@ -1,5 +1,5 @@
 // Hands told in lines of text, for made-up devices of any kind. A line is one of
-//   plug NAME pad|keypad|dial     unplug NAME     press NAME CONTROL     release NAME CONTROL
+//   plug NAME pad|deafpad|keypad|dial     unplug NAME     press NAME CONTROL     release NAME CONTROL
 //   push NAME CONTROL SHARE       tap NAME CONTROL    turn NAME CONTROL COUNTS
 //   wiggle NAME MS                (a stick at 1 kHz, and its count of frames is said)
 //   wait MS
@@ -30,15 +30,16 @@ class MadeUp {
   virtual void send(std::uint16_t type, std::uint16_t code, int value) = 0;
 };
 
-/// What the words pad, keypad and dial stand for.
+/// What the words pad, keypad and dial stand for. A deafpad can rumble, and its driver never answers to that.
 inline Device made_up_device(const std::string& kind) {
   Device device;
   device.vendor = 0x1209;
   device.bus = BUS_VIRTUAL;
-  if (kind == "pad") {
+  if (kind == "pad" || kind == "deafpad") {
     device = testing::Hands(1).track().device;
     // No fuzz: the kernel would swallow small moves, and tests count what arrives.
     for (auto& [code, range] : device.absolute) range.fuzz = 0;
+    if (kind == "deafpad") device.other[EV_FF] = {FF_RUMBLE};
   } else if (kind == "keypad") {
     device.name = "Bench keypad (made up)";
     device.product = 2;

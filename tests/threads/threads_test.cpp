@@ -145,7 +145,7 @@ TEST_CASE("Pacer: on its grid, never before its time; a missed point is not made
   CHECK(last < begin + static_cast<std::int64_t>(51 + pacer.lateness().missed) * 2ms + 2ms);
 
   const int wake = ::eventfd(1, EFD_NONBLOCK);
-  Pacer eager(clock, 500ms, 5ms, wake);
+  Pacer eager(clock, 500ms, 5ms, {-1, wake});
   const Time from = clock.now();
   const Time woken = eager.wait();
   CHECK(woken >= from + 4ms);

@@ -25,6 +25,9 @@ class UinputDevice final : public test::MadeUp {
       const input_absinfo info{0, r.minimum, r.maximum, r.fuzz, r.flat, r.resolution};
       libevdev_enable_event_code(device_, EV_ABS, code, &info);
     }
+    // Whoever makes a device through uinput has to answer to its rumble; nobody does here.
+    if (const auto rumble = d.other.find(EV_FF); rumble != d.other.end())
+      for (const std::uint16_t code : rumble->second) libevdev_enable_event_code(device_, EV_FF, code, nullptr);
     if (const int error = libevdev_uinput_create_from_device(device_, LIBEVDEV_UINPUT_OPEN_MANAGED, &made_); error != 0)
       throw std::runtime_error(fmt::format("uinput: {}", std::strerror(-error)));
   }

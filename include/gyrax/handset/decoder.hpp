@@ -11,6 +11,8 @@
 #include <gyrax/base/reading.hpp>
 #include <gyrax/handset/device.hpp>
 
+#include <array>
+#include <set>
 #include <vector>
 
 namespace gyrax {
@@ -36,7 +38,8 @@ class EventDecoder {
   void take(const InputEvent& event, Time at, Time arrival);
 
   HandsetId handset_;
-  Device device_;
+  /// The control of each code, by the event's type; no<ControlId> where it has none.
+  std::array<std::vector<ControlId>, 4> controls_;
   std::vector<ControlId> keys_;  // what the device has, told as up when it is plugged in
   std::vector<Reading> frame_;
   std::vector<std::int8_t> hats_;  // last side of HAT0X, HAT0Y; 2: unknown

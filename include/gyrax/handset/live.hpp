@@ -1,10 +1,12 @@
-/// The handsets that are plugged in, live: a thread of their own reads them and hands over what they say.
+/// The handsets that are plugged in, live. The thread that takes the readings reads the devices itself; a thread of
+/// their own finds, opens, seats and closes them, which may take long.
 ///
-/// In: what the rig wishes for each handset. Out: readings in order through a fixed queue; what to look at through a
-/// snapshot. Never: a wait for the thread that takes the readings. What does not fit into the queue is lost, and the
-/// gap in the readings' numbers tells it.
+/// In: what the rig wishes for each handset. Out: readings in order; what to look at through a snapshot. Never: a wait
+/// in pop(); more of one device in one turn than a bound, so that a flood from one delays no other. What the kernel
+/// drops because nobody reads is a gap, and is told as one; then the whole state is told again.
 ///
 ///     LiveHandsets handsets(Seats(rig.seats), clock);
+///     … wait until handsets.wake_descriptor() is readable …
 ///     for (HandsetItem item; handsets.pop(item);) …
 #pragma once
 
@@ -51,7 +53,8 @@ struct SeenHandset {
   std::string warning;  ///< it is used, and should not quite be: a calibration of another device
   std::vector<SeenControl> controls;
   std::uint64_t reports = 0;  ///< frames of events so far
-  std::uint64_t readings = 0, dropped_by_kernel = 0, dropped_by_queue = 0;
+  std::uint64_t readings = 0;
+  std::uint64_t drops = 0;  ///< how often the kernel dropped events because they were not read in time
 };
 
 struct SeenHandsets {
@@ -63,28 +66,25 @@ struct SeenHandsets {
 
 class LiveHandsets {
  public:
-  struct Options {
-    std::size_t queue = 4096;  ///< readings that may wait
-  };
-  /// Starts to listen; reading begins with the first pop(). Errors: std::runtime_error where libudev cannot be used.
+  /// Starts to listen; devices are opened with the first pop(). Errors: std::runtime_error where libudev cannot be
+  /// used.
   LiveHandsets(Seats seats, const BootClock& clock);
-  LiveHandsets(Seats seats, const BootClock& clock, const Options& options);
   /// Gives every device back.
   ~LiveHandsets();
   LiveHandsets(const LiveHandsets&) = delete;
   LiveHandsets& operator=(const LiveHandsets&) = delete;
 
-  // For the thread that owns the engine. None of these waits.
+  // For the one thread that takes the readings: an engine's, or a ReadingThread. None of these waits.
+  /// The next item; false once all of one turn have been taken.
   bool pop(HandsetItem& item) noexcept;
   void sign(HandsetId handset, Sign sign) noexcept;
   /// Whether devices that also type are to be taken from everybody else. Done once none of their keys is down.
   void grab_keypads(bool mine) noexcept;
-  /// Has something to read whenever there are new items.
+  /// Readable whenever there is something new.
   int wake_descriptor() const noexcept;
-  void clear_wake() noexcept;
 
   // For one viewer.
-  const SeenHandsets& look() noexcept;
+  const SeenHandsets& look();
   void start_recording();
   /// What the devices sent since, with times from then on.
   std::pair<std::vector<SessionHandset>, Span> stop_recording();
@@ -93,8 +93,8 @@ class LiveHandsets {
   Device device(std::size_t number) const;
 
  private:
-  class Work;
-  std::unique_ptr<Work> work_;
+  struct Parts;
+  std::unique_ptr<Parts> parts_;
 };
 
 }  // namespace gyrax

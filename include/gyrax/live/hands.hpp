@@ -20,9 +20,8 @@ class Hands {
   virtual bool next(HandsetItem& item, Time now) noexcept = 0;
   virtual void sign(HandsetId, Sign) noexcept {}
   virtual void grab_keypads(bool) noexcept {}
-  /// Has something to read when there are new items; -1 where nothing tells.
+  /// Readable while there are new items; -1 where nothing tells.
   virtual int wake_descriptor() const noexcept { return -1; }
-  virtual void clear_wake() noexcept {}
 };
 
 /// Real ones.
@@ -33,7 +32,6 @@ class DeviceHands final : public Hands {
   void sign(HandsetId handset, Sign sign) noexcept override { handsets_.sign(handset, sign); }
   void grab_keypads(bool mine) noexcept override { handsets_.grab_keypads(mine); }
   int wake_descriptor() const noexcept override { return handsets_.wake_descriptor(); }
-  void clear_wake() noexcept override { handsets_.clear_wake(); }
 
  private:
   LiveHandsets& handsets_;
@@ -63,7 +61,6 @@ class SeveralHands final : public Hands {
   void sign(HandsetId handset, Sign sign) noexcept override;
   void grab_keypads(bool mine) noexcept override;
   int wake_descriptor() const noexcept override { return wake_; }
-  void clear_wake() noexcept override;
 
  private:
   struct Source {
@@ -87,7 +84,6 @@ class SupervisedHands final : public Hands {
   void sign(HandsetId handset, Sign sign) noexcept override { real_.sign(handset, sign); }
   void grab_keypads(bool mine) noexcept override { real_.grab_keypads(mine); }
   int wake_descriptor() const noexcept override { return real_.wake_descriptor(); }
-  void clear_wake() noexcept override { real_.clear_wake(); }
   /// Whether a real stop ended the recording. From any thread.
   bool stopped() const noexcept { return stopped_.load(std::memory_order_relaxed); }
 

@@ -9,9 +9,12 @@
 
 #include <gyrax/threads/boot_clock.hpp>
 
+#include <poll.h>
 #include <array>
 #include <cstdint>
+#include <initializer_list>
 #include <optional>
+#include <vector>
 
 namespace gyrax {
 
@@ -28,9 +31,10 @@ struct Lateness {
 
 class Pacer {
  public:
-  /// `period` > 0. With `shortest` and a descriptor, `wait` returns early when that descriptor has something to read,
+  /// `period` > 0. With `shortest`, `wait` returns early when one of `wake`, descriptors or -1, has something to read,
   /// but not sooner than `shortest` after the last time. Errors: std::system_error where the kernel gives no timer.
-  Pacer(const BootClock& clock, Span period, std::optional<Span> shortest = std::nullopt, int wake_fd = -1);
+  Pacer(const BootClock& clock, Span period, std::optional<Span> shortest = std::nullopt,
+        std::initializer_list<int> wake = {});
   ~Pacer();
   Pacer(const Pacer&) = delete;
   Pacer& operator=(const Pacer&) = delete;
@@ -40,13 +44,16 @@ class Pacer {
   const Lateness& lateness() const noexcept { return lateness_; }
 
  private:
+  void arm(Time time) noexcept;
   void sleep_until(Time time) noexcept;
+  bool has_news() const noexcept;
 
   BootClock clock_;
   Span period_;
   std::optional<Span> shortest_;
-  int wake_fd_, timer_fd_;
-  Time due_, last_;
+  int timer_fd_;
+  std::vector<pollfd> wait_;  // the timer, then what wakes early
+  Time due_, last_, armed_{};
   Lateness lateness_;
 };
 
