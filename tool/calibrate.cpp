@@ -1,5 +1,6 @@
 // calibrate: measures a device, live with a person who is told what to do, or on a recording of the same.
 #include "commands.hpp"
+#include "output.hpp"
 
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/measure.hpp>
@@ -57,8 +58,7 @@ class Guide {
 
   /// Shows what moves until Enter is pressed, or so many seconds are over. False where the device went away.
   bool step(const char* what, double seconds, bool ends_by_itself) {
-    fmt::print("{}{}\n", what, ends_by_itself ? "" : "  (Enter: go on)");
-    std::fflush(stdout);
+    print("{}{}\n", what, ends_by_itself ? "" : "  (Enter: go on)");
     std::string told;
     for (long left_ms = std::lround(seconds * 1e3); left_ms > 0; left_ms -= look_ms) {
       pollfd wait{STDIN_FILENO, POLLIN, 0};
@@ -76,8 +76,7 @@ class Guide {
         told = fmt::format("{} {}", control_name(control.control), control.raw);
       }
       if (::isatty(STDOUT_FILENO) != 0) {
-        fmt::print("\r  {:<40}", told);
-        std::fflush(stdout);
+        put_over(fmt::format("  {:<40}", told));
       }
     }
     return true;
@@ -117,7 +116,7 @@ std::optional<Taken> take_live(const CalibrateOptions& options) {
     return std::nullopt;
   }
   const std::string name = seen->name;
-  fmt::print("Measuring {} ({})\n\n", seen->device.name, id_of(seen->device));
+  print("Measuring {} ({})\n\n", seen->device.name, id_of(seen->device));
   handsets.start_recording();
   const double patience = options.step_s > 0 ? options.step_s : patience_s;
   const bool by_itself = options.step_s > 0;
@@ -133,7 +132,7 @@ std::optional<Taken> take_live(const CalibrateOptions& options) {
     complain("the handset went away; nothing is written");
     return std::nullopt;
   }
-  fmt::print("\n\n");
+  print("\n\n");
   for (SessionHandset& one : recorded)
     if (one.name == name) return Taken{std::move(one.track), to_seconds(length)};
   complain("nothing was recorded");
@@ -160,11 +159,10 @@ int calibrate(const CalibrateOptions& options) {
     }
     taken->track.device.named = *names;
     const DeviceCalibration calibration = measure(taken->track, taken->length_s);
-    fmt::print("{}", options.json ? measured_json(calibration) : measured_text(calibration));
-    std::fflush(stdout);
+    options.json ? put_json(measured_json(calibration)) : put(measured_text(calibration));
     if (options.out.empty()) {
       if (!options.json)
-        fmt::print("\nNothing is written. --out pad.toml writes it; a rig takes it with: calibration = \"pad.toml\"\n");
+        print("\nNothing is written. --out pad.toml writes it; a rig takes it with: calibration = \"pad.toml\"\n");
       return Exit::done;
     }
     if (const auto error = save_calibration(options.out, calibration)) {
@@ -173,11 +171,11 @@ int calibrate(const CalibrateOptions& options) {
       return world_failed;
     }
     if (!options.json)
-      fmt::print("\nWritten to {}. In the rig, for this handset: calibration = \"{}\"\n", options.out,
-                 std::filesystem::path(options.out).filename().string());
+      print("\nWritten to {}. In the rig, for this handset: calibration = \"{}\"\n", options.out,
+            std::filesystem::path(options.out).filename().string());
     return Exit::done;
   } catch (const FileError& error) {
-    if (options.json) fmt::print("{}\n", problems_json(error).dump(2));
+    if (options.json) put_json(problems_json(error));
     return tell(error, wrong_input);
   }
 }

@@ -1,4 +1,5 @@
 #include "commands.hpp"
+#include "output.hpp"
 
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
@@ -28,9 +29,9 @@ std::filesystem::path demo_folder() {
 
 }  // namespace
 
-void complain(const std::string& text) { fmt::print(stderr, "gyrax: {}\n", text); }
+void complain(const std::string& text) { put_error(fmt::format("gyrax: {}\n", text)); }
 
-nlohmann::ordered_json problems_json(const FileError& error) {
+std::string problems_json(const FileError& error) {
   auto all = nlohmann::ordered_json::array();
   for (const Problem& p : error.problems())
     all.push_back({{"code", code_name(p.code)},
@@ -41,13 +42,14 @@ nlohmann::ordered_json problems_json(const FileError& error) {
                    {"what", p.what},
                    {"allowed", p.allowed},
                    {"guess", p.guess}});
-  return {{"good", false}, {"problems", all}};
+  const nlohmann::ordered_json whole{{"good", false}, {"problems", all}};
+  return whole.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
 }
 
 int tell(const FileError& error, int otherwise) {
-  fmt::print(stderr, "{}\n", error.what());
+  print_error("{}\n", error.what());
   const std::size_t count = error.problems().size();
-  if (count > 1) fmt::print(stderr, "{} problems\n", count);
+  if (count > 1) print_error("{} problems\n", count);
   if (error.error() == std::errc::no_such_file_or_directory) return wrong_input;
   const bool world = error.error() == std::errc::permission_denied || error.error() == std::errc::io_error;
   if (error.error() && !world) return wrong_input;
@@ -107,10 +109,10 @@ Rig fitted_with_warnings(const std::string& path, const Session& session) {
 int check(const std::string& path, bool as_json) {
   try {
     const Rig rig = load_rig(path);
-    fmt::print("{}", as_json ? review_json(rig) : review_text(rig));
+    as_json ? put_json(review_json(rig)) : put(review_text(rig));
     return Exit::done;
   } catch (const RigError& error) {
-    if (as_json) fmt::print("{}\n", problems_json(error).dump(2));
+    if (as_json) put_json(problems_json(error));
     return tell(error, did_not_hold);
   }
 }
@@ -124,16 +126,15 @@ int rehearse(const RehearseOptions& options) {
     if (bad_axis(rig, options.axis)) return wrong_input;
     const Rehearsal result = gyrax::rehearse(rig, session);
     const Summary summary = summarise(rig, session, result);
-    fmt::print("{}", options.json ? json(rig, summary) : text(rig, summary));
-    std::fflush(stdout);
+    options.json ? put_json(json(rig, summary)) : put(text(rig, summary));
     // How fast it went is not part of the result: that is the same every time.
-    fmt::print(stderr, "\nRehearsed {:g} s in {:.1f} ms: {:.0f} times faster than real time.\n", summary.length_s,
-               result.took_s * 1e3, summary.length_s / result.took_s);
+    print_error("\nRehearsed {:g} s in {:.1f} ms: {:.0f} times faster than real time.\n", summary.length_s,
+                result.took_s * 1e3, summary.length_s / result.took_s);
     if (const int failed = save(options.csv, options.plot, {span, options.axis}, rig, result); failed != Exit::done)
       return failed;
     return summary.good() ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
-    if (options.json) fmt::print("{}\n", problems_json(error).dump(2));
+    if (options.json) put_json(problems_json(error));
     return tell(error, wrong_input);
   }
 }
@@ -157,7 +158,7 @@ int demo(const std::string& folder) {
   options.plot = (to / "session.png").string();
   const int result = rehearse(options);
   if (result != Exit::done) return result;
-  fmt::print("\nSignals: {}\nPlot:    {}\nThe rig: {}\n", options.csv, options.plot, options.rig);
+  print("\nSignals: {}\nPlot:    {}\nThe rig: {}\n", options.csv, options.plot, options.rig);
   return result;
 }
 

@@ -4,8 +4,6 @@
 #include <gyrax/files/problem.hpp>
 #include <gyrax/logbook/export.hpp>
 
-#include <nlohmann/json_fwd.hpp>
-
 #include <optional>
 #include <string>
 #include <vector>
@@ -66,7 +64,7 @@ int logbook(const LogbookOptions& options);
 Rig fitted_with_warnings(const std::string& path, const Session& session);
 void complain(const std::string& text);
 int tell(const FileError& error, int otherwise);
-nlohmann::ordered_json problems_json(const FileError& error);
+std::string problems_json(const FileError& error);
 /// "12:14.5" as seconds; nullopt if it is not that.
 int bad_span(const std::string& text);
 /// Tells of a --axis that the rig does not have; false if it has it, or none is given.

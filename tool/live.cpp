@@ -1,5 +1,6 @@
 // watch and run: hands, an engine in its own thread, and a view of both.
 #include "commands.hpp"
+#include "output.hpp"
 #include "reporter.hpp"
 #include "screen.hpp"
 #include "terminal.hpp"
@@ -39,25 +40,27 @@ std::string from_home(const std::string& path) {
 constexpr int frame_ms = 50;
 constexpr std::size_t max_remembered = 1u << 16;
 
-/// SIGINT, SIGTERM and SIGHUP as something to read. Made before any thread, so that all of them leave the signals
-/// alone.
+/// What tells a program to end, or to be suspended, as something to read. Made before any thread, so that all of them
+/// leave the signals alone.
 class Signals {
  public:
   Signals() {
     sigset_t set;
     sigemptyset(&set);
-    for (const int one : {SIGINT, SIGTERM, SIGHUP}) sigaddset(&set, one);
+    for (const int one : {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGTSTP}) sigaddset(&set, one);
     ::pthread_sigmask(SIG_BLOCK, &set, nullptr);
-    std::signal(SIGPIPE, SIG_IGN);
+    // In the background it goes on: writing to a terminal that others have does not stop it.
+    for (const int one : {SIGTTIN, SIGTTOU}) std::signal(one, SIG_IGN);
     fd_ = ::signalfd(-1, &set, SFD_NONBLOCK | SFD_CLOEXEC);
   }
   ~Signals() { ::close(fd_); }
   Signals(const Signals&) = delete;
   Signals& operator=(const Signals&) = delete;
   int descriptor() const { return fd_; }
-  bool came() {
+  /// The next signal that came; 0 if none.
+  int next() {
     signalfd_siginfo info{};
-    return ::read(fd_, &info, sizeof info) == sizeof info;
+    return ::read(fd_, &info, sizeof info) == sizeof info ? static_cast<int>(info.ssi_signo) : 0;
   }
 
  private:
@@ -69,16 +72,23 @@ class Live {
  public:
   Live(const LiveOptions& options, std::optional<Rig> rig, std::optional<Session> played)
       : options_(options), rig_(std::move(rig)), played_(std::move(played)) {
-    screen_ = !options.plain && !options.json && Terminal::there();
+    screen_ = !options.plain && !options.json;
+    if (screen_) {
+      const std::string why_not = Terminal::why_not();
+      screen_ = why_not.empty();
+      if (why_not.size() > 1) complain(why_not + "; lines are told instead, as with --plain");
+    }
     reporter_ = options.json ? json_reporter() : screen_ ? screen_reporter() : plain_reporter();
     if (!played_) handsets_ = std::make_unique<LiveHandsets>(rig_ ? Seats(rig_->seats) : Seats::open(), clock_);
+    if (rig_ && options_.verb == LiveVerb::run) take_remembered();
+    // Before the engine: a terminal that fails does so while nothing moves.
+    if (screen_) terminal_ = std::make_unique<Terminal>();
+    output_ = std::make_unique<OutputThread>();
     if (rig_) {
-      if (options_.verb == LiveVerb::run) take_remembered();
       start_engine();
     } else if (handsets_) {
       reading_ = std::make_unique<ReadingThread>(*handsets_);
     }
-    if (screen_) terminal_ = std::make_unique<Terminal>();
     if (!options.record.empty()) toggle_recording();
   }
   ~Live() {
@@ -92,11 +102,13 @@ class Live {
 
   int run(Signals& signals) {
     while (!done_) {
-      pollfd wait[2] = {{signals.descriptor(), POLLIN, 0}, {STDIN_FILENO, POLLIN, 0}};
-      ::poll(wait, terminal_ ? 2 : 1, frame_ms);
-      if (signals.came() || over()) ask_to_end();
+      pollfd wait[2] = {{signals.descriptor(), POLLIN, 0}, {terminal_ ? terminal_->keys_descriptor() : -1, POLLIN, 0}};
+      ::poll(wait, 2, frame_ms);
+      for (int signal = signals.next(); signal != 0; signal = signals.next()) take_signal(signal);
+      if (over()) ask_to_end("its time was over");
       keys();
       look();
+      if (suspending_ && (!runner_ || view_->resting)) suspend();
       frame();
     }
     return finish();
@@ -139,6 +151,7 @@ class Live {
     Runner::Options runner;
     runner.log = log_.get();
     runner.real_time = options_.real_time;
+    if (const double end = end_s(); end > 0) runner.end_at = Time{from_seconds(end)};
     // The engine's zero is its own start: a recording's hands begin with it.
     if (played_) clock_ = BootClock();
     take_hands();
@@ -167,13 +180,29 @@ class Live {
 
   LiveHandsets* real() const { return handsets_ ? handsets_.get() : beside_.get(); }
 
-  bool over() const {
-    const double now = to_seconds(clock_.now());
-    if (options_.for_s > 0 && now >= options_.for_s) return true;
-    return played_ && now >= to_seconds(played_->length);
+  /// When it ends by itself; 0: not.
+  double end_s() const {
+    const double played = played_ ? to_seconds(played_->length) : 0;
+    return options_.for_s > 0 && played > 0 ? std::min(options_.for_s, played) : std::max(options_.for_s, played);
+  }
+  bool over() const { return end_s() > 0 && to_seconds(clock_.now()) >= end_s(); }
+
+  void take_signal(int signal) {
+    if (signal != SIGTSTP) return ask_to_end(std::string("SIG") + ::sigabbrev_np(signal));
+    suspending_ = true;
+    if (runner_) runner_->rest(true);
   }
 
-  void ask_to_end() {
+  /// Everything is at rest and off: now the shell may have its way. Nothing moves afterwards until somebody says ready.
+  void suspend() {
+    terminal_.reset();
+    ::kill(::getpid(), SIGSTOP);
+    suspending_ = false;
+    if (runner_) runner_->rest(false);
+  }
+
+  void ask_to_end(const std::string& why) {
+    if (ended_by_.empty()) ended_by_ = why;
     if (runner_) {
       runner_->end();
     } else {
@@ -183,8 +212,8 @@ class Live {
 
   void keys() {
     if (!terminal_) return;
-    for (int key = terminal_->key(); key != 0; key = terminal_->key()) {
-      if (key == 'q') ask_to_end();
+    for (char key = terminal_->key(); key != 0; key = terminal_->key()) {
+      if (key == 'q') ask_to_end("the key q");
       if (key == 'r' && handsets_) toggle_recording();
     }
   }
@@ -295,7 +324,8 @@ class Live {
   }
 
   void frame() {
-    std::fflush(stdout);
+    // Back from the background.
+    if (screen_ && !terminal_ && Terminal::in_foreground()) terminal_ = std::make_unique<Terminal>();
     if (!terminal_) return;
     Scene scene;
     scene.title = rig_ ? fmt::format("{}{}", options_.verb == LiveVerb::watch ? "watching " : "",
@@ -320,22 +350,30 @@ class Live {
   int finish() {
     if (engine_.joinable()) engine_.join();
     if (recording_) toggle_recording();
+    std::string account;
+    std::optional<LogbookWriter::Closed> closed;
+    if (runner_) account = account_of(runner_->look());
+    // Before the terminal, which may not take another byte.
+    if (log_) closed = log_->close(account);
     terminal_.reset();
     if (reading_ && reading_->lost() > 0)
       note(fmt::format("{} readings were not told: what takes this output is slower than the handset",
                        reading_->lost()));
     if (!runner_) return Exit::done;
-    const RunView view = runner_->look();
+    reporter_->ended(runner_->look(), account, options_.real_time);
+    if (!closed) return Exit::done;
+    reporter_->logbook(path_, *closed);
+    if (!closed->trouble.empty()) complain(fmt::format("the logbook's disk: {}", closed->trouble));
+    return closed->trouble.empty() ? Exit::done : world_failed;
+  }
+
+  std::string account_of(const RunView& view) const {
     const Lateness& late = view.lateness;
-    const std::string account = fmt::format(
-        "Ended after {:.3f} s: {} ticks, {} late by more than half a period, {} missed, worst {:.3f} ms; {} readings",
-        to_seconds(view.now), view.ticks, late.late, late.missed, to_seconds(late.worst) * 1e3, view.readings);
-    reporter_->ended(view, account, options_.real_time);
-    if (!log_) return Exit::done;
-    const LogbookWriter::Closed closed = log_->close(account);
-    reporter_->logbook(path_, closed);
-    if (!closed.trouble.empty()) complain(fmt::format("the logbook's disk: {}", closed.trouble));
-    return closed.trouble.empty() ? Exit::done : world_failed;
+    return fmt::format(
+        "Ended after {:.3f} s ({}): {} ticks, {} late by more than half a period, {} missed, worst {:.3f} ms; {} "
+        "readings",
+        to_seconds(view.now), ended_by_, view.ticks, late.late, late.missed, to_seconds(late.worst) * 1e3,
+        view.readings);
   }
 
   const LiveOptions& options_;
@@ -356,6 +394,9 @@ class Live {
   std::unique_ptr<LogbookWriter> log_;
   std::unique_ptr<Runner> runner_;
   std::unique_ptr<Terminal> terminal_;
+  std::unique_ptr<OutputThread> output_;  // after the terminal: what the end tells comes behind the screen
+  std::string ended_by_;
+  bool suspending_ = false;
   std::string path_, note_;
   const SeenHandsets* seen_ = nullptr;
   const RunView* view_ = nullptr;
@@ -395,7 +436,7 @@ int live(const LiveOptions& options) {
 
 int handsets(bool as_json, bool everything) {
   const std::vector<Product> products = plugged_products(everything);
-  fmt::print("{}", as_json ? plugged_json(products) : plugged_text(products));
+  as_json ? put_json(plugged_json(products)) : put(plugged_text(products));
   return Exit::done;
 }
 

@@ -1,5 +1,6 @@
 // logbook: what a run did, whether it comes out the same again, and its signals for other programs.
 #include "commands.hpp"
+#include "output.hpp"
 
 #include <gyrax/logbook/replay.hpp>
 #include <gyrax/logbook/writer.hpp>
@@ -21,8 +22,8 @@ int list_logbooks() {
   std::map<std::string, std::uintmax_t> found;
   for (const auto& entry : fs::directory_iterator(folder))
     if (entry.path().extension() == ".jsonl") found[entry.path().string()] = entry.file_size();
-  if (found.empty()) fmt::print("No run has left a logbook in {} yet; `gyrax run RIG` does.\n", folder.string());
-  for (const auto& [path, size] : found) fmt::print("{:>12} bytes  {}\n", size, path);
+  if (found.empty()) print("No run has left a logbook in {} yet; `gyrax run RIG` does.\n", folder.string());
+  for (const auto& [path, size] : found) print("{:>12} bytes  {}\n", size, path);
   return Exit::done;
 }
 
@@ -53,24 +54,23 @@ int logbook(const LogbookOptions& options) {
       auto all = nlohmann::ordered_json::parse(json(replay.rig, summary));
       all["replay"] = {
           {"same", replay.same}, {"difference", replay.difference}, {"ticks", replay.ticks}, {"notes", replay.notes}};
-      fmt::print("{}\n", all.dump(2));
+      put_json(all.dump(2));
     } else {
-      fmt::print("{}", text(replay.rig, summary));
-      fmt::print("\nThe logbook\n{}", rest_of(replay));
-      fmt::print("  {}\n", replay.same
-                               ? fmt::format("replayed: all {} ticks came out the same, to the last bit", replay.ticks)
-                               : "REPLAYED OTHERWISE: " + replay.difference);
+      put(text(replay.rig, summary));
+      print("\nThe logbook\n{}", rest_of(replay));
+      print("  {}\n", replay.same
+                          ? fmt::format("replayed: all {} ticks came out the same, to the last bit", replay.ticks)
+                          : "REPLAYED OTHERWISE: " + replay.difference);
     }
-    std::fflush(stdout);
-    fmt::print(stderr, "\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n",
-               replay.length_s, replay.took_s * 1e3, replay.length_s / replay.took_s,
-               static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
+    print_error("\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n",
+                replay.length_s, replay.took_s * 1e3, replay.length_s / replay.took_s,
+                static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
     if (const int failed = save(options.csv, options.plot, {std::nullopt, options.axis}, replay.rig, replay.done);
         failed != Exit::done)
       return failed;
     return replay.same ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
-    if (options.json) fmt::print("{}\n", problems_json(error).dump(2));
+    if (options.json) put_json(problems_json(error));
     return tell(error, wrong_input);
   } catch (const std::exception& error) {
     complain(error.what());

@@ -1,10 +1,11 @@
 #include "commands.hpp"
+#include "output.hpp"
 
 #include <CLI/CLI.hpp>
 
 #include <charconv>
-#include <cstdio>
 #include <exception>
+#include <sstream>
 
 namespace {
 
@@ -124,7 +125,11 @@ int run(int argc, char** argv) {
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
-    return app.exit(error) == 0 ? done : wrong_input;
+    std::ostringstream out, errors;
+    const int exit = app.exit(error, out, errors);
+    put(out.str());
+    put_error(errors.str());
+    return exit == 0 ? done : wrong_input;
   }
   if (*check_verb) return check(rig, as_json);
   if (*rehearse_verb) return rehearse(options);
@@ -143,10 +148,16 @@ int run(int argc, char** argv) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  using namespace gyrax::tool;
+  settle_standard_files();
+  int exit = world_failed;
   try {
-    return run(argc, argv);
+    exit = run(argc, argv);
   } catch (const std::exception& error) {
-    std::fprintf(stderr, "gyrax: %s\n", error.what());
-    return gyrax::tool::world_failed;
+    complain(error.what());
   }
+  // Wrong input stays wrong input; all else is not done where nobody could be told of it.
+  if (const std::string why = why_output_failed(); !why.empty())
+    complain(fmt::format("standard output did not take everything: {}", why));
+  return output_failed() && exit != wrong_input ? world_failed : exit;
 }

@@ -1,5 +1,7 @@
 #include "reporter.hpp"
 
+#include "output.hpp"
+
 #include <gyrax/rig/words.hpp>
 
 #include <fmt/format.h>
@@ -16,36 +18,36 @@ double round_to_millionths(double value) { return std::round(value * 1e6) / 1e6;
 
 class JsonReporter final : public Reporter {
  public:
-  void note(Time at, const std::string& text) override { print({{"t", to_seconds(at)}, {"note", text}}); }
+  void note(Time at, const std::string& text) override { tell({{"t", to_seconds(at)}, {"note", text}}); }
   void plugged(Time at, const SeenHandset& seat) override {
-    print({{"t", to_seconds(at)},
-           {"handset", seat.name},
-           {"present", seat.present},
-           {"device", seat.device.name},
-           {"id", id_of(seat.device)},
-           {"node", seat.node}});
+    tell({{"t", to_seconds(at)},
+          {"handset", seat.name},
+          {"present", seat.present},
+          {"device", seat.device.name},
+          {"id", id_of(seat.device)},
+          {"node", seat.node}});
   }
   void reading(const SeenHandset& seat, const Reading& reading, const ControlName& control, double value) override {
-    print({{"t", to_seconds(reading.event)},
-           {"handset", seat.name},
-           {"control", control.name},
-           {"code", kernel_code(control)},
-           {"raw", reading.raw},
-           {"value", round_to_millionths(value)}});
+    tell({{"t", to_seconds(reading.event)},
+          {"handset", seat.name},
+          {"control", control.name},
+          {"code", kernel_code(control)},
+          {"raw", reading.raw},
+          {"value", round_to_millionths(value)}});
   }
   void event(const Rig& rig, const Event& event) override {
-    print({{"t", to_seconds(event.at)}, {"event", say(rig, event)}});
+    tell({{"t", to_seconds(event.at)}, {"event", say(rig, event)}});
   }
   void axis(const Rig& rig, AxisId axis, const RunView& run) override {
     const AxisView& view = run.axes[index(axis)];
-    print({{"t", to_seconds(run.now)},
-           {"axis", rig.axes[index(axis)].name},
-           {"p", view.command.p},
-           {"v", view.command.v},
-           {"asked", view.why.asked},
-           {"interlock", about(view.why.blocked.what).name},
-           {"says", say(rig, view.why.blocked, view.why.cause)},
-           {"release", say_release(rig, view.why.blocked)}});
+    tell({{"t", to_seconds(run.now)},
+          {"axis", rig.axes[index(axis)].name},
+          {"p", view.command.p},
+          {"v", view.command.v},
+          {"asked", view.why.asked},
+          {"interlock", about(view.why.blocked.what).name},
+          {"says", say(rig, view.why.blocked, view.why.cause)},
+          {"release", say_release(rig, view.why.blocked)}});
   }
   void ended(const RunView& run, const std::string& account, bool) override {
     const Lateness& late = run.lateness;
@@ -53,14 +55,14 @@ class JsonReporter final : public Reporter {
     for (std::size_t i = 0; i < late.counts.size(); ++i)
       histogram.push_back({{"below_us", i < Lateness::bounds_us.size() ? Json(Lateness::bounds_us[i]) : Json(nullptr)},
                            {"ticks", late.counts[i]}});
-    print({{"t", to_seconds(run.now)}, {"ended", account}, {"late_by", histogram}});
+    tell({{"t", to_seconds(run.now)}, {"ended", account}, {"late_by", histogram}});
   }
   void logbook(const std::string& path, const LogbookWriter::Closed& closed) override {
-    print({{"logbook", path}, {"ticks", closed.ticks}, {"lost", closed.lost}, {"bytes", closed.bytes}});
+    tell({{"logbook", path}, {"ticks", closed.ticks}, {"lost", closed.lost}, {"bytes", closed.bytes}});
   }
 
  private:
-  static void print(const Json& line) { fmt::print("{}\n", line.dump(-1, ' ', false, Json::error_handler_t::replace)); }
+  static void tell(const Json& line) { put_json(line.dump(-1, ' ', false, Json::error_handler_t::replace)); }
 };
 
 class PlainReporter : public Reporter {
@@ -80,19 +82,19 @@ class PlainReporter : public Reporter {
                                 say_release(rig, why.blocked)));
   }
   void ended(const RunView& run, const std::string& account, bool real_time) override {
-    fmt::print("{}\n", account);
+    print("{}\n", account);
     print_lateness(run.lateness);
     for (const std::string& why : {run.real_time.why_no_priority, run.real_time.why_no_memory})
-      if (real_time && !why.empty()) fmt::print("{}\n", why);
+      if (real_time && !why.empty()) print("{}\n", why);
   }
   void logbook(const std::string& path, const LogbookWriter::Closed& closed) override {
-    fmt::print("Logbook: {} ({} ticks, {} bytes{})\n", path, closed.ticks, closed.bytes,
-               closed.lost > 0 ? fmt::format(", {} RECORDS LOST", closed.lost) : "");
-    fmt::print("What happened: gyrax logbook {}\n", path);
+    print("Logbook: {} ({} ticks, {} bytes{})\n", path, closed.ticks, closed.bytes,
+          closed.lost > 0 ? fmt::format(", {} RECORDS LOST", closed.lost) : "");
+    print("What happened: gyrax logbook {}\n", path);
   }
 
  private:
-  static void line(Time at, const std::string& text) { fmt::print("{:9.3f} s  {}\n", to_seconds(at), text); }
+  static void line(Time at, const std::string& text) { print("{:9.3f} s  {}\n", to_seconds(at), text); }
   static void print_lateness(const Lateness& late) {
     for (std::size_t i = 0; i < late.counts.size(); ++i) {
       if (late.counts[i] == 0) continue;
@@ -101,7 +103,7 @@ class PlainReporter : public Reporter {
       std::string bar;
       for (int n = 0; n < std::lround(share * 40); ++n) bar += "█";
       const auto bound_us = Lateness::bounds_us[last ? i - 1 : i];
-      fmt::print("  late by {} {:>6} µs {:>8} ticks  {}\n", last ? "≥" : "<", bound_us, late.counts[i], bar);
+      print("  late by {} {:>6} µs {:>8} ticks  {}\n", last ? "≥" : "<", bound_us, late.counts[i], bar);
     }
   }
 };

@@ -1,15 +1,31 @@
 #include "terminal.hpp"
 
+#include "output.hpp"
+
+#include <fmt/format.h>
+
 #include <ncurses.h>
+#include <poll.h>
+#include <sys/ioctl.h>
+#include <termios.h>
 #include <unistd.h>
+#include <chrono>
 #include <clocale>
+#include <condition_variable>
 #include <cstdlib>
-#include <string_view>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+// <term.h>, where it is declared, makes macros of words like "lines".
+extern "C" int setupterm(const char* terminal, int descriptor, int* error);
 
 namespace gyrax::tool {
 namespace {
 
 constexpr short good_pair = 1, warn_pair = 2, bad_pair = 3;
+constexpr auto patience = std::chrono::milliseconds(500);
+constexpr char escape = 0x1b;
 
 attr_t attributes(Style style) {
   switch (style) {
@@ -23,52 +39,134 @@ attr_t attributes(Style style) {
   return A_NORMAL;
 }
 
-}  // namespace
-
-bool Terminal::there() {
-  const char* const kind = std::getenv("TERM");
-  return ::isatty(STDIN_FILENO) != 0 && ::isatty(STDOUT_FILENO) != 0 && kind != nullptr && *kind != '\0' &&
-         std::string_view(kind) != "dumb";
+winsize size_now() {
+  winsize size{};
+  ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size);
+  if (size.ws_col == 0) size.ws_col = 80;
+  if (size.ws_row == 0) size.ws_row = 24;
+  return size;
 }
 
-Terminal::Terminal() {
-  // Without a locale the C library knows no UTF-8, and the bars would come out as question marks.
-  if (std::setlocale(LC_ALL, "") == nullptr || MB_CUR_MAX == 1) std::setlocale(LC_CTYPE, "C.UTF-8");
-  ::initscr();
-  ::cbreak();
-  ::noecho();
-  ::nodelay(stdscr, TRUE);
-  ::curs_set(0);
-  if (::has_colors()) {
-    ::start_color();
-    ::use_default_colors();
-    ::init_pair(good_pair, COLOR_GREEN, -1);
-    ::init_pair(warn_pair, COLOR_YELLOW, -1);
-    ::init_pair(bad_pair, COLOR_RED, -1);
-  }
-}
-
-Terminal::~Terminal() { ::endwin(); }
-
-std::size_t Terminal::columns() const { return static_cast<std::size_t>(getmaxx(stdscr)); }
-std::size_t Terminal::rows() const { return static_cast<std::size_t>(getmaxy(stdscr)); }
-
-void Terminal::show(const std::vector<Line>& lines) {
+void draw(const std::vector<Line>& lines) {
+  const winsize size = size_now();
+  if (size.ws_col != COLS || size.ws_row != LINES) ::resize_term(size.ws_row, size.ws_col);
   ::erase();
   for (std::size_t row = 0; row < lines.size(); ++row) {
     ::move(static_cast<int>(row), 0);
     for (const Piece& piece : lines[row]) {
       ::attrset(static_cast<int>(attributes(piece.style)));
-      ::addstr(piece.text.c_str());
+      ::addstr(visible(piece.text, true).c_str());
     }
   }
   // Only what changed is sent, so that nothing flickers, also over a slow line.
   ::refresh();
 }
 
-int Terminal::key() {
-  const int key = ::getch();
-  return key == ERR ? 0 : key;
+void set_up_screen(SCREEN* screen) {
+  ::set_term(screen);
+  ::cbreak();
+  ::noecho();
+  ::curs_set(0);
+  const char* const without = std::getenv("NO_COLOR");
+  if (!::has_colors() || (without != nullptr && *without != '\0')) return;
+  ::start_color();
+  ::use_default_colors();
+  ::init_pair(good_pair, COLOR_GREEN, -1);
+  ::init_pair(warn_pair, COLOR_YELLOW, -1);
+  ::init_pair(bad_pair, COLOR_RED, -1);
+}
+
+}  // namespace
+
+struct Terminal::Shared {
+  std::mutex lock;
+  std::condition_variable news;
+  std::optional<std::vector<Line>> next;
+  bool ending = false, ended = false;
+  std::uint64_t left_out = 0;
+  SCREEN* screen = nullptr;
+  termios before{};
+
+  void run() {
+    std::unique_lock held(lock);
+    while (!ending) {
+      news.wait(held, [this] { return ending || next; });
+      if (!next) continue;
+      const std::vector<Line> lines = std::move(*next);
+      next.reset();
+      held.unlock();
+      draw(lines);
+      held.lock();
+    }
+    held.unlock();
+    ::endwin();
+    held.lock();
+    ended = true;
+    news.notify_all();
+  }
+};
+
+bool Terminal::in_foreground() { return ::tcgetpgrp(STDIN_FILENO) == ::getpgrp(); }
+
+std::string Terminal::why_not() {
+  if (::isatty(STDIN_FILENO) == 0 || ::isatty(STDOUT_FILENO) == 0 || !in_foreground()) return " ";
+  const char* const kind = std::getenv("TERM");
+  const std::string name = kind != nullptr ? kind : "";
+  const std::string cannot = fmt::format("this terminal (TERM={}) cannot show a screen", name);
+  int error = 0;
+  if (name.empty() || ::setupterm(nullptr, STDOUT_FILENO, &error) != OK) return cannot;
+  char move_cursor[] = "cup";
+  const char* const can = ::tigetstr(move_cursor);
+  return can == nullptr || can == reinterpret_cast<const char*>(-1) ? cannot : "";
+}
+
+Terminal::Terminal() : shared_(new Shared) {
+  // Without a locale the C library knows no UTF-8, and the bars would come out as question marks.
+  if (std::setlocale(LC_ALL, "") == nullptr || MB_CUR_MAX == 1) std::setlocale(LC_CTYPE, "C.UTF-8");
+  ::tcgetattr(STDIN_FILENO, &shared_->before);
+  shared_->screen = ::newterm(nullptr, stdout, stdin);
+  if (shared_->screen == nullptr) throw std::runtime_error("this terminal cannot show a screen; take --plain");
+  set_up_screen(shared_->screen);
+  std::thread([shared = shared_] { shared->run(); }).detach();
+}
+
+Terminal::~Terminal() {
+  std::unique_lock held(shared_->lock);
+  shared_->ending = true;
+  shared_->news.notify_all();
+  if (shared_->news.wait_for(held, patience, [this] { return shared_->ended; })) {
+    held.unlock();
+    ::delscreen(shared_->screen);
+    delete shared_;
+    return;
+  }
+  // It takes nothing: at least its keys work as before.
+  ::tcsetattr(STDIN_FILENO, TCSANOW, &shared_->before);
+}
+
+std::size_t Terminal::columns() const { return size_now().ws_col; }
+std::size_t Terminal::rows() const { return size_now().ws_row; }
+
+void Terminal::show(std::vector<Line> lines) {
+  const std::lock_guard held(shared_->lock);
+  if (shared_->next) ++shared_->left_out;
+  shared_->next = std::move(lines);
+  shared_->news.notify_all();
+}
+
+char Terminal::key() {
+  pollfd wait{keys_, POLLIN, 0};
+  char keys[64];
+  if (::poll(&wait, 1, 0) <= 0) return 0;
+  const ssize_t got = ::read(keys_, keys, sizeof keys);
+  if (got <= 0) keys_ = -1;
+  // An arrow or a function key is an escape and what follows it.
+  return got > 0 && keys[0] != escape ? keys[0] : 0;
+}
+
+std::uint64_t Terminal::left_out() const {
+  const std::lock_guard held(shared_->lock);
+  return shared_->left_out;
 }
 
 }  // namespace gyrax::tool

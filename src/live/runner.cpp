@@ -6,6 +6,16 @@ namespace {
 constexpr std::size_t max_events = 256;
 constexpr Span between_signs = std::chrono::milliseconds(400);
 
+/// Something that the loop was told, and since when.
+struct Told {
+  bool told = false;
+  Time since{};
+  void hear(bool now_told, Time now) noexcept {
+    if (now_told && !told) since = now;
+    told = now_told;
+  }
+};
+
 RunView sized(const Rig& rig) {
   RunView view;
   view.axes.resize(rig.axes.size());
@@ -132,26 +142,33 @@ void Runner::publish(Time now) noexcept {
 void Runner::run() {
   if (options_.real_time) now_.real_time = take_real_time();
   Pacer pacer(clock_, rig_.period, rig_.min_tick, {hands_.wake_descriptor(), machines_.wake_descriptor()});
-  std::optional<Time> told_to_end;
+  Told to_end, to_rest;
   for (Time woken = clock_.now();; woken = pacer.wait()) {
     take_items(woken);
     // Read after the items were taken: none of them has arrived after it.
     const Time now = clock_.now();
-    if (ending_.load(std::memory_order_relaxed) && !told_to_end) told_to_end = now;
+    const bool is_over = options_.end_at && now >= *options_.end_at;
+    to_end.hear(to_end.told || is_over || ending_.load(std::memory_order_relaxed), now);
+    to_rest.hear(resting_.load(std::memory_order_relaxed), now);
+    const bool stops = to_end.told || to_rest.told;
     const std::span<const LinkReport> reports = machines_.reports(now);
-    engine_.tick({now, readings_, reports, told_to_end.has_value()}, out_.view());
+    engine_.tick({now, readings_, reports, stops}, out_.view());
     machines_.send(out_.frames);
     events_.clear();
     for (Event event; out_.events.read(event);) events_.push_back(event);
     if (options_.log != nullptr)
-      options_.log->tick({now, told_to_end.has_value(), readings_, reports, out_.commands, out_.switches, events_});
+      options_.log->tick({now, stops, readings_, reports, out_.commands, out_.switches, events_});
     feel(now);
     ++now_.ticks;
     now_.readings += readings_.size();
     now_.lateness = pacer.lateness();
     now_.early_ticks = now_.ticks - 1 - now_.lateness.ticks;
-    now_.ending = told_to_end.has_value();
-    now_.ended = told_to_end && (at_rest_and_off() || now - *told_to_end > options_.max_end);
+    now_.ending = to_end.told;
+    const auto is_done = [&](const Told& told) {
+      return told.told && (at_rest_and_off() || now - told.since > options_.max_end);
+    };
+    now_.ended = is_done(to_end);
+    now_.resting = is_done(to_rest);
     publish(now);
     if (now_.ended) return;
   }

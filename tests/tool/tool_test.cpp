@@ -6,6 +6,7 @@
 
 #include <sys/wait.h>
 #include <unistd.h>
+#include <algorithm>
 #include <array>
 #include <cstdio>
 #include <filesystem>
@@ -98,6 +99,60 @@ TEST_CASE("check tells everything that is wrong with a rig, where, and what was 
   CHECK(json["problems"].size() == 3);
   CHECK(json["problems"][0]["line"].get<int>() > 0);
   CHECK(run("rehearse " + (folder / "bad.toml") + " " + demo_session).exit == 2);
+}
+
+TEST_CASE("Nothing in a file commands a terminal, and JSON says the same characters without one doing so") {
+  const Folder folder;
+  const std::string commands = "\\u001b]0;x\\u0007\\u001b[2J\\u009b31m\\u007f\\u202e",
+                    path = folder / "\x1b[31mevil\x07.toml";
+  std::string text = gyrax::read_text(demo_rig, 1 << 20).text;
+  const std::size_t title = text.find("title = \"") + 9;
+  text.insert(title, commands);
+  gyrax::write_text(path, text);
+  text.replace(text.find("jog = [\"x\""), 10, "jog = [\"" + commands + "\"");
+  gyrax::write_text(folder / "bad.toml", text);
+  const std::string quoted = "'" + path + "'", log = folder / "log.jsonl";
+  REQUIRE(
+      run("run " + quoted + " --hands " + demo_session + " --for 0.3 --plain --no-real-time --logbook " + log).exit ==
+      0);
+  for (const std::string& arguments :
+       {"check " + quoted, "check --json " + quoted, "rehearse " + quoted + " " + demo_session,
+        "rehearse --json " + quoted + " " + demo_session, "check " + (folder / "bad.toml"),
+        "check --json " + (folder / "bad.toml"), "logbook " + log, "logbook --json " + log,
+        "check '" + (folder / "\x1b[2J'"),
+        "rehearse " + quoted + " " + demo_session + " --plot " + folder.path.string() + "/$(printf 'a\\033[2J.png')"}) {
+    CAPTURE(arguments);
+    const std::string out = run(arguments).out;
+    CHECK(out.size() > 20);
+    CHECK(std::none_of(out.begin(), out.end(),
+                       [](char c) { return (static_cast<unsigned char>(c) < ' ' && c != '\n') || c == 0x7f; }));
+    CHECK(out.find("\xc2\x9b") == std::string::npos);
+    if (arguments.find("--json") == std::string::npos) CHECK(out.find("\xe2\x80\xae") == std::string::npos);
+  }
+  const auto json = nlohmann::json::parse(run("check --json " + quoted, true).out);
+  CHECK(
+      json["title"].get<std::string>().starts_with("\x1b]0;x\x07\x1b[2J\xc2\x9b"
+                                                   "31m\x7f\xe2\x80\xae"));
+}
+
+TEST_CASE("What does not get out is exit code 3, whatever refuses it") {
+  for (const char* verb :
+       {"--version", "--help", "handsets", "check demo/bench.toml", "check --json demo/bench.toml",
+        "rehearse demo/bench.toml demo/session.toml", "rehearse --json demo/bench.toml demo/session.toml"})
+    for (const std::string to : {" >/dev/full", " >&-", " >/dev/full 2>&-", " | true; (exit ${PIPESTATUS[0]})"}) {
+      CAPTURE(verb);
+      CAPTURE(to);
+      CHECK(run_line("bash -c '" + std::string(GYRAX_TOOL_PATH) + " " + verb + to + "' 2>/dev/null").exit == 3);
+    }
+  CHECK(says(run_line(std::string(GYRAX_TOOL_PATH) + " check demo/bench.toml 2>&1 >/dev/full"),
+             "standard output did not take everything: No space left"));
+  // Neither a file that is opened later nor what is told of trouble gets into the other.
+  const Folder folder;
+  CHECK(run_line(std::string(GYRAX_TOOL_PATH) + " rehearse " + demo_rig + " " + demo_session + " --csv " +
+                 (folder / "a.csv") + " >&- 2>&-")
+            .exit == 3);
+  CHECK(gyrax::read_text(folder / "a.csv", 1u << 27).text.starts_with("t_s,"));
+  CHECK(run("check nothing.toml 2>&-").exit == 2);
 }
 
 TEST_CASE("Files that are none: a message with the place and what to do, and no partial file") {

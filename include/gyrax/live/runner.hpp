@@ -61,6 +61,7 @@ struct RunView {
   std::uint64_t events_so_far = 0;
   std::uint64_t log_lost = 0;
   bool ending = false, ended = false;
+  bool resting = false;  ///< rest() was asked for, and everything is at rest and off
 };
 
 class Runner {
@@ -69,6 +70,7 @@ class Runner {
     LogbookWriter* log = nullptr;
     bool real_time = true;                    ///< ask for priority and locked memory
     Span max_end = std::chrono::seconds(10);  ///< to come to rest after end(); then it ends all the same
+    std::optional<Time> end_at;               ///< ends by itself then, as by end()
     std::size_t max_readings = 1024;          ///< in one tick; more wait for the next
   };
   Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock& clock);
@@ -78,6 +80,8 @@ class Runner {
   void run();
   /// From any thread or a signal's handler.
   void end() noexcept { ending_.store(true, std::memory_order_relaxed); }
+  /// A controlled stop, then off, until it is taken back; nothing starts meanwhile. From any thread.
+  void rest(bool wanted) noexcept { resting_.store(wanted, std::memory_order_relaxed); }
   /// For one viewer.
   const RunView& look() noexcept { return view_.look(); }
 
@@ -101,7 +105,7 @@ class Runner {
   Time next_sign_{};
   RunView now_;
   Latest<RunView> view_;
-  std::atomic<bool> ending_{false};
+  std::atomic<bool> ending_{false}, resting_{false};
 };
 
 }  // namespace gyrax
