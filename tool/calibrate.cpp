@@ -144,11 +144,7 @@ std::optional<Taken> take_live(const CalibrateOptions& options) {
 int calibrate(const CalibrateOptions& options) {
   const auto names = names_of(options.names);
   if (!names) return wrong_input;
-  std::error_code ignored;
-  if (!options.out.empty() && !options.replace && std::filesystem::exists(options.out, ignored)) {
-    complain(fmt::format("'{}' is there already; another name, or --replace", options.out));
-    return wrong_input;
-  }
+  if (!may_write(options.out, options.replace, {options.track})) return wrong_input;
   try {
     std::optional<Taken> taken;
     if (options.track.empty()) {
@@ -165,11 +161,7 @@ int calibrate(const CalibrateOptions& options) {
         print("\nNothing is written. --out pad.toml writes it; a rig takes it with: calibration = \"pad.toml\"\n");
       return Exit::done;
     }
-    if (const auto error = save_calibration(options.out, calibration)) {
-      complain(
-          fmt::format("cannot write '{}': {}; check the folder and its permissions", options.out, error.message()));
-      return world_failed;
-    }
+    if (const int failed = save_text(options.out, write_calibration(calibration)); failed != Exit::done) return failed;
     if (!options.json)
       print("\nWritten to {}. In the rig, for this handset: calibration = \"{}\"\n", options.out,
             std::filesystem::path(options.out).filename().string());

@@ -1,7 +1,6 @@
 #include "commands.hpp"
 #include "output.hpp"
 
-#include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 #include <gyrax/rig/review.hpp>
@@ -67,20 +66,11 @@ std::optional<PlotSpan> span_of(const std::string& text) {
   return span;
 }
 
-int save(const std::string& csv, const std::string& plot, const PlotView& view, const Rig& rig, const Rehearsal& done) {
-  if (!csv.empty()) {
-    if (const auto error = write_text(csv, to_csv(rig, done))) {
-      complain(fmt::format("cannot write '{}': {}; check the folder and its permissions", csv, error.message()));
-      return world_failed;
-    }
-  }
-  if (!plot.empty()) {
-    if (const auto why = write_plot(rig, done, plot, view)) {
-      complain(*why);
-      return world_failed;
-    }
-  }
-  return Exit::done;
+void tell_summary(const Outputs& outputs, bool as_json, const std::string& told) {
+  if (outputs.to_standard())
+    put_error(told);
+  else
+    as_json ? put_json(told) : put(told);
 }
 
 int bad_span(const std::string& text) {
@@ -123,14 +113,14 @@ int rehearse(const RehearseOptions& options) {
   try {
     const Session session = load_session(options.session);
     const Rig rig = fitted_with_warnings(options.rig, session);
-    if (bad_axis(rig, options.axis)) return wrong_input;
+    if (bad_axis(rig, options.axis) || !may_write(options.outputs, files_of(rig, &session))) return wrong_input;
     const Rehearsal result = gyrax::rehearse(rig, session);
     const Summary summary = summarise(rig, session, result);
-    options.json ? put_json(json(rig, summary)) : put(text(rig, summary));
+    tell_summary(options.outputs, options.json, options.json ? json(rig, summary) : text(rig, summary));
     // How fast it went is not part of the result: that is the same every time.
     print_error("\nRehearsed {:g} s in {:.1f} ms: {:.0f} times faster than real time.\n", summary.length_s,
                 result.took_s * 1e3, summary.length_s / result.took_s);
-    if (const int failed = save(options.csv, options.plot, {span, options.axis}, rig, result); failed != Exit::done)
+    if (const int failed = save(options.outputs, {span, options.axis}, rig, result); failed != Exit::done)
       return failed;
     return summary.good() ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
@@ -139,7 +129,7 @@ int rehearse(const RehearseOptions& options) {
   }
 }
 
-int demo(const std::string& folder) {
+int demo(const std::string& folder, bool replace) {
   std::error_code error;
   std::filesystem::create_directories(folder, error);
   if (error) {
@@ -154,11 +144,10 @@ int demo(const std::string& folder) {
   RehearseOptions options;
   options.rig = (from / "bench.toml").string();
   options.session = (from / "session.toml").string();
-  options.csv = (to / "signals.csv").string();
-  options.plot = (to / "session.png").string();
+  options.outputs = {(to / "signals.csv").string(), (to / "session.png").string(), replace};
   const int result = rehearse(options);
   if (result != Exit::done) return result;
-  print("\nSignals: {}\nPlot:    {}\nThe rig: {}\n", options.csv, options.plot, options.rig);
+  print("\nSignals: {}\nPlot:    {}\nThe rig: {}\n", options.outputs.csv, options.outputs.plot, options.rig);
   return result;
 }
 

@@ -2,6 +2,8 @@
 #pragma once
 
 #include <gyrax/files/problem.hpp>
+#include "outputs.hpp"
+
 #include <gyrax/logbook/export.hpp>
 
 #include <optional>
@@ -15,16 +17,16 @@ enum Exit : int { done = 0, did_not_hold = 1, wrong_input = 2, world_failed = 3 
 
 struct RehearseOptions {
   std::string rig, session;
-  std::string csv, plot;  ///< where to; empty: not
-  std::string axis;       ///< of the plot: one axis in depth; empty: all
-  std::string span;       ///< of the plot: "FROM:TO" in s; empty: all
+  Outputs outputs;
+  std::string axis;  ///< of the plot: one axis in depth; empty: all
+  std::string span;  ///< of the plot: "FROM:TO" in s; empty: all
   bool json = false;
 };
 
 int check(const std::string& rig, bool as_json);
 int rehearse(const RehearseOptions& options);
 /// Rehearses the demo rig with the demo session and leaves its plot and signals in a folder.
-int demo(const std::string& folder);
+int demo(const std::string& folder, bool replace);
 
 /// What is plugged in; with `everything` also what no rig can use.
 int handsets(bool as_json, bool everything);
@@ -42,11 +44,12 @@ int calibrate(const CalibrateOptions& options);
 enum class LiveVerb { watch, run };
 struct LiveOptions {
   LiveVerb verb = LiveVerb::watch;
-  std::string rig;      ///< may be empty for watch
-  std::string hands;    ///< a session that plays in place of real handsets
-  std::string logbook;  ///< where it goes; empty: the usual place
-  std::string record;   ///< a recording that starts at once goes to this stem
-  double for_s = 0;     ///< ends by itself after this; 0: not
+  std::string rig;       ///< may be empty for watch
+  std::string hands;     ///< a session that plays in place of real handsets
+  std::string logbook;   ///< where it goes; empty: the usual place
+  std::string record;    ///< a recording that starts at once goes to this stem
+  double for_s = 0;      ///< ends by itself after this; 0: not
+  bool replace = false;  ///< a logbook or a recording that is there already
   bool plain = false, json = false, keep_log = false, real_time = false;
 };
 /// Live until it is told to end.
@@ -54,7 +57,8 @@ int live(const LiveOptions& options);
 
 struct LogbookOptions {
   std::string file;  ///< empty: list what there is
-  std::string csv, plot, axis, span;
+  Outputs outputs;
+  std::string axis, span;
   bool json = false;
 };
 int logbook(const LogbookOptions& options);
@@ -62,6 +66,8 @@ int logbook(const LogbookOptions& options);
 // Shared by the verbs.
 /// The rig with the ends of the session's devices; what is odd about these is told.
 Rig fitted_with_warnings(const std::string& path, const Session& session);
+/// A summary, where nothing else takes standard output; otherwise to standard error.
+void tell_summary(const Outputs& outputs, bool as_json, const std::string& told);
 void complain(const std::string& text);
 int tell(const FileError& error, int otherwise);
 std::string problems_json(const FileError& error);
@@ -70,7 +76,5 @@ int bad_span(const std::string& text);
 /// Tells of a --axis that the rig does not have; false if it has it, or none is given.
 bool bad_axis(const Rig& rig, const std::string& name);
 std::optional<PlotSpan> span_of(const std::string& text);
-/// Writes the table and the picture that were asked for.
-int save(const std::string& csv, const std::string& plot, const PlotView& view, const Rig& rig, const Rehearsal& done);
 
 }  // namespace gyrax::tool

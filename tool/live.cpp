@@ -143,10 +143,10 @@ class Live {
   void start_engine() {
     links_ = std::make_unique<RigLinks>(*rig_);
     if (options_.keep_log) {
-      path_ = options_.logbook.empty() ? default_logbook_path() : options_.logbook;
       LogbookWriter::Options log;
+      log.replace = options_.replace;
       log.device = [this](std::size_t number) { return real() != nullptr ? real()->device(number) : Device{}; };
-      log_ = std::make_unique<LogbookWriter>(*rig_, path_, log);
+      make_logbook(log);
     }
     Runner::Options runner;
     runner.log = log_.get();
@@ -157,6 +157,19 @@ class Live {
     take_hands();
     runner_ = std::make_unique<Runner>(*rig_, *hands_, *links_, clock_, runner);
     engine_ = std::thread([this] { runner_->run(); });
+  }
+
+  /// Where it was told, or under the first name that no other run takes in the same moment.
+  void make_logbook(const LogbookWriter::Options& log) {
+    for (;;) {
+      path_ = options_.logbook.empty() ? default_logbook_path() : options_.logbook;
+      try {
+        log_ = std::make_unique<LogbookWriter>(*rig_, path_, log);
+        return;
+      } catch (const std::system_error& error) {
+        if (!options_.logbook.empty() || error.code() != std::errc::file_exists) throw;
+      }
+    }
   }
 
   /// Real handsets; or a recording's, which a real one can stop, where there may be any.
@@ -227,9 +240,13 @@ class Live {
     }
     recording_ = false;
     const auto [recorded, length] = handsets_->stop_recording();
-    const std::string stem = !options_.record.empty()
-                                 ? options_.record
-                                 : fmt::format("session-{:%Y%m%d-%H%M%S}", fmt::gmtime(std::time(nullptr)));
+    std::vector<std::string> names;
+    for (const SessionHandset& handset : recorded) names.push_back(handset.name);
+    std::string stem = !options_.record.empty()
+                           ? options_.record
+                           : fmt::format("session-{:%Y%m%d-%H%M%S}", fmt::gmtime(std::time(nullptr)));
+    if (std::exchange(takes_, takes_ + 1) > 0 || !options_.replace || options_.record.empty())
+      stem = free_stem(stem, names);
     const auto why = write_session(stem, "Recorded by gyrax watch", recorded, length);
     note(why ? *why
              : fmt::format("recorded {:.1f} s of {} handset(s): {}.toml", to_seconds(length), recorded.size(), stem));
@@ -397,6 +414,7 @@ class Live {
   std::unique_ptr<OutputThread> output_;  // after the terminal: what the end tells comes behind the screen
   std::string ended_by_;
   bool suspending_ = false;
+  int takes_ = 0;  // recordings written so far
   std::string path_, note_;
   const SeenHandsets* seen_ = nullptr;
   const RunView* view_ = nullptr;
@@ -409,6 +427,17 @@ class Live {
   std::vector<AxisStatus> told_axes_;
   std::thread engine_;
 };
+
+/// Whether what is to be written may be: asked before anything moves.
+bool may_begin(const LiveOptions& options, const std::vector<std::string>& inputs) {
+  for (const std::string& name : {options.logbook, options.record})
+    if (name == "-") {
+      complain("a logbook and a recording are files; standard output has what is told of the run");
+      return false;
+    }
+  return may_write(options.logbook, options.replace, inputs) &&
+         (options.record.empty() || may_write(options.record + ".toml", options.replace, inputs));
+}
 
 }  // namespace
 
@@ -423,6 +452,8 @@ int live(const LiveOptions& options) {
         complain(fmt::format("{}: its faults of machines are left out: they belong to rehearsals", options.hands));
       rig = fitted_with_warnings(options.rig, *played);
     }
+    if (!may_begin(options, rig ? files_of(*rig, played ? &*played : nullptr) : std::vector<std::string>{}))
+      return wrong_input;
     Signals signals;
     Live session(options, std::move(rig), std::move(played));
     return session.run(signals);

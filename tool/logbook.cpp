@@ -17,11 +17,17 @@ namespace {
 
 namespace fs = std::filesystem;
 
-int list_logbooks() {
+int list_logbooks(bool as_json) {
   const fs::path folder = fs::path(default_logbook_path()).parent_path();
   std::map<std::string, std::uintmax_t> found;
   for (const auto& entry : fs::directory_iterator(folder))
     if (entry.path().extension() == ".jsonl") found[entry.path().string()] = entry.file_size();
+  if (as_json) {
+    auto all = nlohmann::ordered_json::array();
+    for (const auto& [path, size] : found) all.push_back({{"path", path}, {"bytes", size}});
+    put_json(all.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+    return Exit::done;
+  }
   if (found.empty()) print("No run has left a logbook in {} yet; `gyrax run RIG` does.\n", folder.string());
   for (const auto& [path, size] : found) print("{:>12} bytes  {}\n", size, path);
   return Exit::done;
@@ -39,7 +45,8 @@ int logbook(const LogbookOptions& options) {
   const auto span = span_of(options.span);
   if (!options.span.empty() && !span) return bad_span(options.span);
   try {
-    if (options.file.empty()) return list_logbooks();
+    if (options.file.empty()) return list_logbooks(options.json);
+    if (!may_write(options.outputs, {options.file})) return wrong_input;
     const Replay replay = gyrax::replay(options.file, span);
     if (replay.done.trace.ticks == 0) {
       std::string why =
@@ -54,18 +61,18 @@ int logbook(const LogbookOptions& options) {
       auto all = nlohmann::ordered_json::parse(json(replay.rig, summary));
       all["replay"] = {
           {"same", replay.same}, {"difference", replay.difference}, {"ticks", replay.ticks}, {"notes", replay.notes}};
-      put_json(all.dump(2));
+      tell_summary(options.outputs, true, all.dump(2));
     } else {
-      put(text(replay.rig, summary));
-      print("\nThe logbook\n{}", rest_of(replay));
-      print("  {}\n", replay.same
-                          ? fmt::format("replayed: all {} ticks came out the same, to the last bit", replay.ticks)
-                          : "REPLAYED OTHERWISE: " + replay.difference);
+      tell_summary(options.outputs, false,
+                   fmt::format("{}\nThe logbook\n{}  {}\n", text(replay.rig, summary), rest_of(replay),
+                               replay.same ? fmt::format("replayed: all {} ticks came out the same, to the last bit",
+                                                         replay.ticks)
+                                           : "REPLAYED OTHERWISE: " + replay.difference));
     }
     print_error("\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n",
                 replay.length_s, replay.took_s * 1e3, replay.length_s / replay.took_s,
                 static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
-    if (const int failed = save(options.csv, options.plot, {std::nullopt, options.axis}, replay.rig, replay.done);
+    if (const int failed = save(options.outputs, {std::nullopt, options.axis}, replay.rig, replay.done);
         failed != Exit::done)
       return failed;
     return replay.same ? Exit::done : did_not_hold;

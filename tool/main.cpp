@@ -18,6 +18,15 @@ std::string wrong_seconds(const std::string& text) {
   return good ? std::string() : "seconds from 0.01 to 1000000 are wanted";
 }
 
+void add_outputs(CLI::App* verb, gyrax::tool::Outputs& outputs) {
+  CLI::Option* csv = verb->add_option("--csv", outputs.csv, "Write all signals, one row a tick; - is standard output");
+  CLI::Option* plot =
+      verb->add_option("--plot", outputs.plot, "Draw positions and speeds; .png or .svg, - is standard output (PNG)");
+  csv->type_name("FILE");
+  plot->type_name("FILE");
+  verb->add_flag("--replace", outputs.replace, "Even where these files are there already");
+}
+
 int run(int argc, char** argv) {
   using namespace gyrax::tool;
   CLI::App app{
@@ -48,8 +57,7 @@ int run(int argc, char** argv) {
   rehearse_verb->add_option("rig", options.rig, "The rig, a TOML file")->required();
   rehearse_verb->add_option("session", options.session, "The session, a TOML file with its tracks beside it")
       ->required();
-  rehearse_verb->add_option("--csv", options.csv, "Write all signals, one row a tick");
-  rehearse_verb->add_option("--plot", options.plot, "Draw positions and speeds; .png or .svg");
+  add_outputs(rehearse_verb, options.outputs);
   rehearse_verb->add_option("--axis", options.axis, "Of the plot: this axis from position to jerk, with its limits")
       ->needs("--plot");
   rehearse_verb->add_option("--span", options.span, "Of the plot, in seconds: FROM:TO")->needs("--plot");
@@ -86,9 +94,12 @@ int run(int argc, char** argv) {
     verb->add_option("--hands", live_options.hands, "A recorded session plays in place of real handsets")->needs("rig");
     verb->add_option("--for", live_options.for_s, "End by itself after so many seconds")->check(seconds_only);
     verb->add_flag("--plain", live_options.plain, "Lines of text, no screen");
-    verb->add_flag("--json", live_options.json, "For scripts: one JSON document a line");
-    verb->add_option("--record", live_options.record,
-                     "Record at once, to NAME.toml and a track beside it for each handset");
+    verb->add_flag("--json", live_options.json, "For scripts: one JSON document a line")->excludes("--plain");
+    verb->add_option(
+            "--record", live_options.record,
+            "Record at once, to NAME.toml and a track beside it for each handset; a further take gets a number")
+        ->excludes("--hands");
+    verb->add_flag("--replace", live_options.replace, "Even where what is written is there already");
   };
   CLI::App* watch_verb =
       app.add_subcommand("watch", "See handsets live, and with a rig what it makes of them; no machine moves");
@@ -109,18 +120,21 @@ int run(int argc, char** argv) {
   LogbookOptions logbook_options;
   CLI::App* logbook_verb = app.add_subcommand("logbook", "What a run did; replay it, and export its signals");
   logbook_verb->add_option("file", logbook_options.file, "A run's logbook; without one all that there are are listed");
-  logbook_verb->add_option("--csv", logbook_options.csv, "Write all signals, one row a tick");
-  logbook_verb->add_option("--plot", logbook_options.plot, "Draw positions and speeds; .png or .svg");
+  add_outputs(logbook_verb, logbook_options.outputs);
+  for (CLI::Option* of_a_file : {logbook_verb->get_option("--csv"), logbook_verb->get_option("--plot")})
+    of_a_file->needs("file");
   logbook_verb
       ->add_option("--axis", logbook_options.axis, "Of the plot: this axis from position to jerk, with its limits")
       ->needs("--plot");
-  logbook_verb->add_option("--span", logbook_options.span, "Of it all, in seconds: FROM:TO");
+  logbook_verb->add_option("--span", logbook_options.span, "Of it all, in seconds: FROM:TO")->needs("file");
   logbook_verb->add_flag("--json", logbook_options.json, "For scripts: the summary as JSON");
   logbook_verb->footer("Exit code 1: the replay came out otherwise.\n");
 
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");
   demo_verb->add_option("--out", folder, "The folder for them")->capture_default_str();
+  bool replace_demo = false;
+  demo_verb->add_flag("--replace", replace_demo, "Even where these files are there already");
 
   try {
     app.parse(argc, argv);
@@ -131,6 +145,16 @@ int run(int argc, char** argv) {
     put_error(errors.str());
     return exit == 0 ? done : wrong_input;
   }
+  // An option that would do nothing is a slip.
+  const auto idle_replace = [](bool replace, bool anything) {
+    if (replace && !anything) complain("--replace: there is nothing here that would be written; say where to");
+    return replace && !anything;
+  };
+  if (idle_replace(options.outputs.replace, !options.outputs.csv.empty() || !options.outputs.plot.empty()) ||
+      idle_replace(logbook_options.outputs.replace,
+                   !logbook_options.outputs.csv.empty() || !logbook_options.outputs.plot.empty()) ||
+      idle_replace(live_options.replace, !live_options.logbook.empty() || !live_options.record.empty()))
+    return wrong_input;
   if (*check_verb) return check(rig, as_json);
   if (*rehearse_verb) return rehearse(options);
   if (*calibrate_verb) return calibrate(calibrate_options);
@@ -142,7 +166,7 @@ int run(int argc, char** argv) {
     live_options.real_time = live_options.real_time && !no_real_time;
     return live(live_options);
   }
-  return demo(folder);
+  return demo(folder, replace_demo);
 }
 
 }  // namespace

@@ -147,6 +147,8 @@ std::string visible(std::string_view text, bool one_line) {
 
 void put(std::string_view text) { put_raw(visible(text)); }
 
+void put_bytes(std::string_view bytes) { put_raw(bytes); }
+
 void put_over(std::string_view text) { put_raw("\r" + visible(text, true)); }
 
 void put_json(std::string text) {

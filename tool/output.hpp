@@ -22,6 +22,8 @@ std::string visible(std::string_view text, bool one_line = false);
 
 /// To standard output.
 void put(std::string_view text);
+/// Bytes as they are: a file's content.
+void put_bytes(std::string_view bytes);
 /// Over what stands in the line now: for a terminal.
 void put_over(std::string_view text);
 /// A JSON document, with nothing in it that a terminal obeys, and a line end.

@@ -6,6 +6,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 #include <cerrno>
+#include <cstdlib>
 
 namespace gyrax {
 namespace {
@@ -42,6 +43,25 @@ Text from_errno(const std::string& path) {
   return failure(error, fmt::format("cannot read '{}': {}", path, error.message()));
 }
 
+bool write_all(int fd, std::string_view text) {
+  while (!text.empty()) {
+    const ssize_t put = ::write(fd, text.data(), text.size());
+    if (put < 0 && errno == EINTR) continue;
+    if (put < 0) return false;
+    text.remove_prefix(static_cast<std::size_t>(put));
+  }
+  return true;
+}
+
+/// Into what is there, which keeps its place, its names and its mode.
+std::error_code write_into(const std::string& path, int how, std::string_view text) {
+  Descriptor file(::open(path.c_str(), O_WRONLY | O_CLOEXEC | how, 0666));
+  if (file.get() < 0 || !write_all(file.get(), text)) return last_error();
+  // Pipes and most devices have nothing to sync.
+  if (::fsync(file.get()) != 0 && errno != EINVAL && errno != EROFS) return last_error();
+  return ::close(file.release()) != 0 ? last_error() : std::error_code{};
+}
+
 }  // namespace
 
 Text read_text(const std::string& path, std::size_t most) {
@@ -74,7 +94,16 @@ Text read_text(const std::string& path, std::size_t most) {
 }
 
 std::error_code write_text(const std::string& path, std::string_view text) {
-  const std::string fresh = fmt::format("{}.{}.new", path, ::getpid());
+  struct stat old {};
+  const bool is_there = ::stat(path.c_str(), &old) == 0;
+  if (is_there && (!S_ISREG(old.st_mode) || old.st_nlink > 1)) return write_into(path, O_TRUNC, text);
+  // The file that a link leads to; a link to nothing is made good as it stands.
+  char* const real = is_there ? ::realpath(path.c_str(), nullptr) : nullptr;
+  const std::string place = real != nullptr ? real : path;
+  std::free(real);
+  struct stat link {};
+  if (!is_there && ::lstat(path.c_str(), &link) == 0) return write_into(path, O_CREAT, text);
+  const std::string fresh = fmt::format("{}.{}.new", place, ::getpid());
   Descriptor file(::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
   if (file.get() < 0) return last_error();
   const auto give_up = [&] {
@@ -82,16 +111,33 @@ std::error_code write_text(const std::string& path, std::string_view text) {
     ::unlink(fresh.c_str());
     return error;
   };
-  while (!text.empty()) {
-    const ssize_t put = ::write(file.get(), text.data(), text.size());
-    if (put < 0 && errno == EINTR) continue;
-    if (put < 0) return give_up();
-    text.remove_prefix(static_cast<std::size_t>(put));
-  }
-  if (::fsync(file.get()) != 0) return give_up();
+  if (is_there && ::fchmod(file.get(), old.st_mode & 07777) != 0) return give_up();
+  if (!write_all(file.get(), text) || ::fsync(file.get()) != 0) return give_up();
   if (::close(file.release()) != 0) return give_up();
-  if (::rename(fresh.c_str(), path.c_str()) != 0) return give_up();
+  if (::rename(fresh.c_str(), place.c_str()) != 0) return give_up();
   return {};
+}
+
+std::optional<std::string> why_not_written(const std::string& path, bool replace,
+                                           const std::vector<std::string>& inputs) {
+  struct stat about {};
+  if (::stat(path.c_str(), &about) == 0) {
+    if (S_ISDIR(about.st_mode)) return fmt::format("'{}' is a folder; give a file", path);
+    if (!S_ISREG(about.st_mode)) return std::nullopt;
+    for (const std::string& input : inputs)
+      if (struct stat in{}; ::stat(input.c_str(), &in) == 0 && in.st_dev == about.st_dev && in.st_ino == about.st_ino)
+        return fmt::format("'{}' is read here, and would be lost; another name", path);
+    if (!replace) return fmt::format("'{}' is there already; another name, or --replace", path);
+    if (::access(path.c_str(), W_OK) != 0) return fmt::format("no permission to write '{}'; see ls -l", path);
+  }
+  const std::size_t slash = path.rfind('/');
+  const std::string folder = slash == std::string::npos ? "." : slash == 0 ? "/" : path.substr(0, slash);
+  if (path.empty() || path.ends_with('/')) return fmt::format("'{}' names no file", path);
+  if (::stat(folder.c_str(), &about) != 0 || !S_ISDIR(about.st_mode))
+    return fmt::format("cannot write '{}': there is no folder '{}'; make it first", path, folder);
+  if (::access(folder.c_str(), W_OK | X_OK) != 0)
+    return fmt::format("cannot write '{}': no permission to make a file in '{}'; see ls -ld", path, folder);
+  return std::nullopt;
 }
 
 }  // namespace gyrax

@@ -139,6 +139,14 @@ class SessionReader {
   std::uintmax_t left_ = max_track;  // bytes of tracks
 };
 
+/// As a comment: whatever a device calls itself, it is no line of its own.
+std::string one_line(const std::string& said) {
+  std::string text = as_text(said);
+  std::replace_if(
+      text.begin(), text.end(), [](char c) { return static_cast<unsigned char>(c) < ' ' || c == 0x7f; }, ' ');
+  return text;
+}
+
 }  // namespace
 
 std::map<std::string, Device> Session::devices() const {
@@ -170,8 +178,8 @@ std::optional<std::string> write_session(const std::string& stem, const std::str
   for (const SessionHandset& handset : handsets) {
     const std::string track = fmt::format("{}-{}.evemu", stem, handset.name);
     if (auto why = save(track, write_track(handset.track))) return why;
-    text += fmt::format("\n[handset.{}]   # {}\ntrack = \"{}\"\nplugged_s = [", handset.name, handset.track.device.name,
-                        std::filesystem::path(track).filename().string());
+    text += fmt::format("\n[handset.{}]   # {}\ntrack = \"{}\"\nplugged_s = [", handset.name,
+                        one_line(handset.track.device.name), std::filesystem::path(track).filename().string());
     for (const auto& [from, to] : handset.plugged)
       text += fmt::format("{}[{:.6f}, {:.6f}]", from == handset.plugged.front().first ? "" : ", ",
                           down(from.time_since_epoch()), up(to.time_since_epoch()));

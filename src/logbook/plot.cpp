@@ -1,21 +1,25 @@
+#include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
 
 #include <fmt/format.h>
 
 #include <fcntl.h>
 #include <spawn.h>
+#include <sys/mman.h>
 #include <sys/wait.h>
 #include <unistd.h>
 #include <algorithm>
 #include <array>
 #include <cerrno>
-#include <cstdio>
-#include <cstdlib>
-#include <filesystem>
 #include <iterator>
+#include <utility>
 
 namespace gyrax {
 namespace {
+
+// The child's descriptors of what it draws and how it is called.
+constexpr int data_number = 8, title_number = 9;
+constexpr const char *data_path = "/dev/fd/8", *title_path = "/dev/fd/9";
 
 /// Told apart also by those who see fewer colours (Okabe and Ito, 2008).
 constexpr std::array<const char*, 6> colours{"#0072b2", "#d55e00", "#009e73", "#cc79a7", "#56b4e9", "#e69f00"};
@@ -139,7 +143,7 @@ std::string stops_of(const std::vector<State>& zone, const Trace& trace, std::si
   return script;
 }
 
-std::string curves_of(const Rig& rig, const Panel& panel, const std::string& data) {
+std::string curves_of(const Rig& rig, const Panel& panel) {
   const auto column = [](const Curve& curve, Column which) {
     return 2 + columns * curve.axis + static_cast<std::size_t>(which);
   };
@@ -150,30 +154,29 @@ std::string curves_of(const Rig& rig, const Panel& panel, const std::string& dat
     const char* colour = colours[curve.axis % colours.size()];
     const bool measured = curve.column == Column::position || curve.column == Column::speed;
     if (measured)
-      add(fmt::format("'{}' using 1:{} with lines lw 1 dt 3 lc rgb '{}' notitle", data,
+      add(fmt::format("'{}' using 1:{} with lines lw 1 dt 3 lc rgb '{}' notitle", data_path,
                       column(curve, curve.column == Column::speed ? Column::machine_speed : Column::machine_position),
                       colour));
-    add(fmt::format("'{}' using 1:{} with {} lw 1.6 lc rgb '{}' title \"{}\"", data, column(curve, curve.column),
+    add(fmt::format("'{}' using 1:{} with {} lw 1.6 lc rgb '{}' title \"{}\"", data_path, column(curve, curve.column),
                     curve.column == Column::jerk ? "steps" : "lines", colour, rig.axes[curve.axis].name));
   }
   return script + "\n";
 }
 
 std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<Panel>& panels,
-                      const std::string& terminal, const std::string& picture, const std::string& data,
-                      const std::string& title, std::size_t first, std::size_t last) {
+                      const std::string& terminal, std::size_t first, std::size_t last) {
   const double from = to_seconds(done.trace.at(first)), to = to_seconds(done.trace.at(last));
   // The title is somebody's text: it comes as data, as a whole line behind its first letter, and is never a command.
   std::string s = fmt::format(
       "set datafile separator \"\\n\"\nset datafile commentschars \"\"\n"
       "stats '{}' using (title = strcol(1)[2:*], 0) nooutput\n"
       "set datafile separator whitespace\n",
-      title);
+      title_path);
   s += fmt::format(
-      "set terminal {}\nset output '{}'\nset encoding utf8\nset multiplot\nset xrange [{}:{}]\nset lmargin at screen "
+      "set terminal {}\nset encoding utf8\nset multiplot\nset xrange [{}:{}]\nset lmargin at screen "
       "0.08\n"
       "set rmargin at screen 0.88\nset key outside right top samplen 1.5 font ',10'\nset tics font ',10'\n",
-      terminal, picture, from, to);
+      terminal, from, to);
   s += "set label 999 title at screen 0.08,0.975 font ',13'\n";
   s += "set tmargin at screen 0.95\nset bmargin at screen 0.92\nset yrange [0:1]\nunset ytics\nset format x ''\nset "
        "border 0\nunset key\n";
@@ -194,32 +197,41 @@ std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<P
     if (lowest)
       s += "set format x '%g'\nset xlabel 'time, s     (solid: commanded, dotted: the simulated machine, dashed: "
            "limits)' font ',11'\n";
-    s += curves_of(rig, panels[i], data);
+    s += curves_of(rig, panels[i]);
   }
   return s + "unset multiplot\n";
 }
 
-class TemporaryFile {
+/// A file in memory alone, which a child may have under a number.
+class MemoryFile {
  public:
-  explicit TemporaryFile(std::string path) : path_(std::move(path)) {}
-  ~TemporaryFile() {
-    std::error_code ignored;
-    std::filesystem::remove(path_, ignored);
+  explicit MemoryFile(std::string_view text = {}) : fd_(::memfd_create("gyrax", MFD_CLOEXEC)) {
+    // Out of the way of the child's own numbers.
+    if (const int high = ::fcntl(fd_, F_DUPFD_CLOEXEC, 16); high >= 0) {
+      ::close(fd_);
+      fd_ = high;
+    }
+    good_ = fd_ >= 0 && ::pwrite(fd_, text.data(), text.size(), 0) == static_cast<ssize_t>(text.size());
   }
-  TemporaryFile(const TemporaryFile&) = delete;
-  TemporaryFile& operator=(const TemporaryFile&) = delete;
-  const std::string& path() const { return path_; }
+  ~MemoryFile() { ::close(fd_); }
+  MemoryFile(const MemoryFile&) = delete;
+  MemoryFile& operator=(const MemoryFile&) = delete;
+  int get() const { return fd_; }
+  bool good() const { return good_; }
+  std::string text() const {
+    std::string all(static_cast<std::size_t>(std::max<off_t>(::lseek(fd_, 0, SEEK_END), 0)), '\0');
+    for (std::size_t done = 0; done < all.size();) {
+      const ssize_t got = ::pread(fd_, all.data() + done, all.size() - done, static_cast<off_t>(done));
+      if (got <= 0) return {};
+      done += static_cast<std::size_t>(got);
+    }
+    return all;
+  }
 
  private:
-  std::string path_;
+  int fd_;
+  bool good_ = false;
 };
-
-bool save(const std::string& path, const std::string& text) {
-  std::FILE* file = std::fopen(path.c_str(), "wb");
-  if (file == nullptr) return false;
-  const bool whole = std::fwrite(text.data(), 1, text.size(), file) == text.size();
-  return std::fclose(file) == 0 && whole;
-}
 
 /// One line: "T" and the title, without what could end it. A quote and a backslash mean something in data, and are
 /// drawn as signs that look like them.
@@ -237,13 +249,17 @@ std::string title_of(const Rig& rig) {
   return text + "\n";
 }
 
-/// Has the plotting program carry out a script, with no shell between. False where it is not there or did not.
-bool draw(const std::string& script) {
+/// Has the plotting program carry out a script, with no shell between; what it draws comes on its standard output.
+/// False where it is not there or did not.
+bool draw(const MemoryFile& script, const MemoryFile& data, const MemoryFile& title, const MemoryFile& picture) {
   posix_spawn_file_actions_t files;
   ::posix_spawn_file_actions_init(&files);
-  ::posix_spawn_file_actions_addopen(&files, STDIN_FILENO, script.c_str(), O_RDONLY, 0);
-  for (const int out : {STDOUT_FILENO, STDERR_FILENO})
-    ::posix_spawn_file_actions_addopen(&files, out, "/dev/null", O_WRONLY, 0);
+  for (const auto& [from, to] : {std::pair{script.get(), STDIN_FILENO},
+                                 {picture.get(), STDOUT_FILENO},
+                                 {data.get(), data_number},
+                                 {title.get(), title_number}})
+    ::posix_spawn_file_actions_adddup2(&files, from, to);
+  ::posix_spawn_file_actions_addopen(&files, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
   char name[] = "gnuplot";
   char* const arguments[] = {name, nullptr};
   pid_t child = -1;
@@ -257,40 +273,49 @@ bool draw(const std::string& script) {
 
 }  // namespace
 
-std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path,
-                                      const PlotView& view) {
-  const bool svg = path.ends_with(".svg");
-  if (!svg && !path.ends_with(".png"))
-    return fmt::format("'{}': the ending decides the format; take .png or .svg", path);
-  const auto unfit = [](char c) { return c == '\'' || static_cast<unsigned char>(c) < ' '; };
-  if (std::any_of(path.begin(), path.end(), unfit))
-    return fmt::format("'{}': a path without quotes and line ends is wanted", path);
+std::optional<PlotFormat> plot_format(const std::string& path) {
+  if (path.ends_with(".svg")) return PlotFormat::svg;
+  if (path.ends_with(".png")) return PlotFormat::png;
+  return std::nullopt;
+}
+
+Drawn draw_plot(const Rig& rig, const Rehearsal& done, PlotFormat format, const PlotView& view) {
   const Trace& trace = done.trace;
   std::size_t first = 0, last = trace.ticks - 1, axis = 0;
   while (axis < rig.axes.size() && rig.axes[axis].name != view.axis) ++axis;
-  if (!view.axis.empty() && axis == rig.axes.size()) return fmt::format("there is no axis '{}' in the rig", view.axis);
+  if (!view.axis.empty() && axis == rig.axes.size())
+    return {"", fmt::format("there is no axis '{}' in the rig", view.axis)};
   const auto& span = view.span;
   if (span) {
     const double end = to_seconds(trace.at(last));
     if (!(span->from_s >= 0 && span->to_s > span->from_s && span->from_s < end))
-      return fmt::format("a span from {:g} to {:g} s is not inside the session's {:g} s", span->from_s, span->to_s,
-                         end);
+      return {"", fmt::format("a span from {:g} to {:g} s is not inside the session's {:g} s", span->from_s, span->to_s,
+                              end)};
     first = trace.tick_of(Time{from_seconds(span->from_s)});
     last = std::min(last, trace.tick_of(Time{from_seconds(span->to_s)}));
   }
-  const std::string stem = fmt::format("{}.{}", path, ::getpid());
-  const TemporaryFile data(stem + ".data"), script(stem + ".gnuplot"), picture(stem + ".picture"),
-      title(stem + ".title");
-  const std::string terminal = svg ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
+  const std::string terminal = format == PlotFormat::svg
+                                   ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
                                    : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
-  if (!save(data.path(), data_of(done, first, last)) || !save(title.path(), title_of(rig)) ||
-      !save(script.path(), script_of(rig, done, view.axis.empty() ? panels_of_all(rig) : panels_of_axis(rig, axis),
-                                     terminal, picture.path(), data.path(), title.path(), first, last)))
-    return fmt::format("cannot write beside '{}'; check the folder and its permissions", path);
-  if (!draw(script.path())) return "gnuplot did not draw the plot; is the package gnuplot-nox installed?";
-  std::error_code error;
-  std::filesystem::rename(picture.path(), path, error);
-  if (error) return fmt::format("cannot write '{}': {}", path, error.message());
+  const MemoryFile data(data_of(done, first, last)), title(title_of(rig)), picture,
+      script(script_of(rig, done, view.axis.empty() ? panels_of_all(rig) : panels_of_axis(rig, axis), terminal, first,
+                       last));
+  if (!data.good() || !title.good() || !script.good() || !picture.good()) return {"", "no memory to draw in"};
+  if (!draw(script, data, title, picture))
+    return {"", "gnuplot did not draw the plot; is the package gnuplot-nox installed?"};
+  std::string drawn = picture.text();
+  const std::string why = drawn.empty() ? "gnuplot drew nothing" : "";
+  return {std::move(drawn), why};
+}
+
+std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path,
+                                      const PlotView& view) {
+  const std::optional<PlotFormat> format = plot_format(path);
+  if (!format) return fmt::format("'{}': the ending decides the format; take .png or .svg", path);
+  const Drawn drawn = draw_plot(rig, done, *format, view);
+  if (!drawn.why.empty()) return drawn.why;
+  if (const std::error_code error = write_text(path, drawn.picture))
+    return fmt::format("cannot write '{}': {}; check the folder and its permissions", path, error.message());
   return std::nullopt;
 }
 

@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 
 #include <fcntl.h>
+#include <sys/stat.h>
 #include <unistd.h>
 #include <algorithm>
 #include <array>
@@ -88,7 +89,11 @@ class LogbookWriter::Work {
  public:
   Work(const Rig& rig, const std::string& path, Options options)
       : rig_(rig), options_(std::move(options)), ring_(options_.ring), room_(max_record), lines_(rig) {
-    fd_ = ::open(path.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
+    struct stat old {};
+    const bool is_file = ::stat(path.c_str(), &old) != 0 || S_ISREG(old.st_mode);
+    // A pipe that nobody reads is a disk that is full, and not a wait.
+    const int how = !is_file ? O_NONBLOCK : options_.replace ? O_CREAT | O_TRUNC : O_CREAT | O_EXCL;
+    fd_ = ::open(path.c_str(), O_WRONLY | O_CLOEXEC | how, 0666);
     if (fd_ < 0)
       throw std::system_error(errno, std::generic_category(), fmt::format("cannot make the logbook '{}'", path));
     head_ = header_line(rig, this_build(), now_utc("{:%Y-%m-%dT%H:%M:%SZ}")) + "\n";

@@ -4,6 +4,7 @@
 #include <doctest/doctest.h>
 #include <nlohmann/json.hpp>
 
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 #include <algorithm>
@@ -139,10 +140,12 @@ TEST_CASE("What does not get out is exit code 3, whatever refuses it") {
   for (const char* verb :
        {"--version", "--help", "handsets", "check demo/bench.toml", "check --json demo/bench.toml",
         "rehearse demo/bench.toml demo/session.toml", "rehearse --json demo/bench.toml demo/session.toml"})
-    for (const std::string to : {" >/dev/full", " >&-", " >/dev/full 2>&-", " | true; (exit ${PIPESTATUS[0]})"}) {
+    for (const std::string to : {" >/dev/full", " >&-", " >/dev/full 2>&-", " > >(true)"}) {
       CAPTURE(verb);
       CAPTURE(to);
-      CHECK(run_line("bash -c '" + std::string(GYRAX_TOOL_PATH) + " " + verb + to + "' 2>/dev/null").exit == 3);
+      // A reader that has gone: it is given the time to go.
+      const std::string line = std::string("exec 3>&1") + to + "; sleep 0.1; " + GYRAX_TOOL_PATH + " " + verb;
+      CHECK(run_line("bash -c '" + line + "' 2>/dev/null").exit == 3);
     }
   CHECK(says(run_line(std::string(GYRAX_TOOL_PATH) + " check demo/bench.toml 2>&1 >/dev/full"),
              "standard output did not take everything: No space left"));
@@ -153,6 +156,88 @@ TEST_CASE("What does not get out is exit code 3, whatever refuses it") {
             .exit == 3);
   CHECK(gyrax::read_text(folder / "a.csv", 1u << 27).text.starts_with("t_s,"));
   CHECK(run("check nothing.toml 2>&-").exit == 2);
+}
+
+TEST_CASE(
+    "One rule for what is written: nothing is lost that nobody named, links and pipes stay, - is standard output") {
+  const Folder folder;
+  const std::string rehearse = "rehearse " + demo_rig + " " + demo_session,
+                    live = "run " + demo_rig + " --hands " + demo_session + " --for 0.1 --plain --no-real-time",
+                    old = folder / "old.csv", track = "demo/handsets/worn_pad.show.evemu";
+  gyrax::write_text(old, "old");
+  fs::create_symlink("old.csv", folder / "link.csv");
+  fs::copy_file(demo_rig, folder / "rig.toml");
+  fs::create_hard_link(folder / "rig.toml", folder / "same.toml");
+  const std::string own = "rehearse " + (folder / "rig.toml") + " " + demo_session;
+  const struct {
+    std::string arguments, says;
+  } refused[] = {
+      {rehearse + " --csv " + old, "is there already; another name, or --replace"},
+      {rehearse + " --csv " + (folder / "link.csv"), "is there already"},
+      {rehearse + " --csv " + folder.path.string(), "is a folder"},
+      {rehearse + " --csv " + (folder / "none/"), "names no file"},
+      {rehearse + " --csv " + (folder / "none/a.csv"), "there is no folder"},
+      {rehearse + " --csv a.png --plot a.png", "two names are wanted"},
+      {rehearse + " --csv - --plot -", "two names are wanted"},
+      {rehearse + " --replace", "nothing here that would be written"},
+      {own + " --replace --csv " + (folder / "rig.toml"), "is read here, and would be lost"},
+      {own + " --replace --csv " + (folder / "same.toml"), "is read here, and would be lost"},
+      {"calibrate --track " + track + " --out " + track + " --replace", "is read here, and would be lost"},
+      {"calibrate --track " + track + " --out " + old, "is there already"},
+      {live + " --logbook " + old, "is there already"},
+      {live + " --logbook -", "are files"},
+      {live + " --logbook " + (folder / "none/a.jsonl"), "there is no folder"},
+      {live + " --record take", "excludes"},
+      {"watch --record " + (folder / "none/a"), "there is no folder"},
+      {"watch --for 0.1 --replace", "nothing here that would be written"},
+      {"run --plain --json " + demo_rig, "excludes"},
+      {"logbook --csv a.csv", "requires"},
+      {"logbook --span 1:2", "requires"},
+      {"demo --out " + old, "cannot make the folder"},
+  };
+  for (const auto& c : refused) {
+    CAPTURE(c.arguments);
+    const Ran ran = run(c.arguments);
+    CHECK(ran.exit == (c.says == "cannot make the folder" ? 3 : 2));
+    CHECK(says(ran, c.says));
+    CHECK(gyrax::read_text(old, 1 << 20).text == "old");
+  }
+  CHECK(std::distance(fs::directory_iterator(folder.path), {}) == 4);
+
+  CHECK(::chmod(old.c_str(), 0640) == 0);
+  CHECK(run(rehearse + " --replace --csv " + (folder / "link.csv")).exit == 0);
+  CHECK(fs::is_symlink(folder / "link.csv"));
+  CHECK(gyrax::read_text(old, 1u << 27).text.starts_with("t_s,"));
+  CHECK(fs::status(old).permissions() == fs::perms(0640));
+  fs::create_hard_link(old, folder / "hard.csv");
+  CHECK(run("calibrate --replace --out " + (folder / "hard.csv") + " --track " + track).exit == 0);
+  CHECK(fs::hard_link_count(old) == 2);
+  CHECK(gyrax::read_text(old, 1u << 20).text.starts_with("gyrax_calibr"));
+  CHECK(run(rehearse + " --csv -", true).out.starts_with("t_s,"));
+  CHECK(run(rehearse + " --plot -", true).out.starts_with("\x89PNG"));
+  CHECK(run_line("mkfifo " + (folder / "pipe") + "; head -c 4 " + (folder / "pipe") + " & " + GYRAX_TOOL_PATH + " " +
+                 rehearse + " --csv " + (folder / "pipe") + " >/dev/null 2>&1; wait")
+            .out == "t_s,");
+  CHECK(fs::is_fifo(folder / "pipe"));
+  CHECK(run(live + " --logbook " + (folder / "a.jsonl")).exit == 0);
+  CHECK(run(live + " --logbook " + (folder / "a.jsonl") + " --replace").exit == 0);
+  CHECK(run("logbook " + (folder / "a.jsonl")).exit == 0);
+  CHECK(run(live + " --logbook " + (folder / "pipe")).exit == 3);  // nobody reads it
+  CHECK(run(live + " --logbook /dev/full").exit == 3);
+  CHECK(run(live + " --logbook /dev/null").exit == 0);
+}
+
+TEST_CASE("Twenty runs at once leave twenty logbooks") {
+  const Folder folder;
+  const std::string one = "XDG_STATE_HOME=" + folder.path.string() + " " + GYRAX_TOOL_PATH + " run " + demo_rig +
+                          " --hands " + demo_session + " --for 0.2 --plain --no-real-time >/dev/null 2>&1 & ";
+  std::string all;
+  for (int i = 0; i < 20; ++i) all += one;
+  run_line(all + "wait");
+  std::size_t whole = 0;
+  for (const auto& entry : fs::directory_iterator(folder.path / "gyrax"))
+    whole += run("logbook " + entry.path().string()).exit == 0 ? 1 : 0;
+  CHECK(whole == 20);
 }
 
 TEST_CASE("Files that are none: a message with the place and what to do, and no partial file") {
@@ -169,8 +254,9 @@ TEST_CASE("Files that are none: a message with the place and what to do, and no 
       {"rehearse " + demo_rig + " " + (folder / "none.toml"), "there is no file", 2},
       {"rehearse " + demo_rig + " " + demo_rig, "this is a rig, not a session", 2},
       {"check " + demo_session, "this is a session, not a rig", 1},
-      {"rehearse " + demo_rig + " " + demo_session + " --csv /no/such/folder/a.csv", "cannot write", 3},
-      {"rehearse " + demo_rig + " " + demo_session + " --plot " + (folder / "a.jpg"), "take .png or .svg", 3},
+      {"rehearse " + demo_rig + " " + demo_session + " --csv /no/such/folder/a.csv",
+       "there is no folder '/no/such/folder'", 2},
+      {"rehearse " + demo_rig + " " + demo_session + " --plot " + (folder / "a.jpg"), "take .png or .svg", 2},
       {"rehearse " + demo_rig + " " + demo_session + " --plot " + (folder / "a.png") + " --span 9", "FROM:TO", 2},
   };
   for (const auto& c : cases) {
@@ -210,7 +296,8 @@ TEST_CASE("demo leaves its plot and its signals and says where; the same output 
   CHECK(says(ran, folder / "out/session.png"));
   CHECK(fs::file_size(folder / "out/signals.csv") > 1'000'000);
   CHECK(fs::exists(folder / "out/session.png"));
-  CHECK(run("demo --out " + (folder / "out"), true).out == ran.out);
+  CHECK(run("demo --out " + (folder / "out")).exit == 2);
+  CHECK(run("demo --replace --out " + (folder / "out"), true).out == ran.out);
   const auto json = nlohmann::json::parse(run("rehearse --json " + demo_rig + " " + demo_session, true).out);
   CHECK(json["good"] == true);
   CHECK(json["stops"].size() == 4);
@@ -236,7 +323,7 @@ TEST_CASE("calibrate: measures a recording, writes whole files only, and says wh
   CHECK(run("calibrate --track " + track + " --out " + out).exit == 2);
   CHECK(says(run("calibrate --track " + track + " --out " + out), "is there already"));
   CHECK(run("calibrate --track " + track + " --out " + out + " --replace").exit == 0);
-  CHECK(run("calibrate --track " + track + " --out " + (folder / "no/pad.toml")).exit == 3);
+  CHECK(run("calibrate --track " + track + " --out " + (folder / "no/pad.toml")).exit == 2);
   CHECK(says(run("calibrate --track " + track + " --name ABS_X=stick.lft.x"), "did you mean 'stick.left.x'?"));
   CHECK(run("calibrate --track demo/bench.toml").exit == 2);
   const auto json = nlohmann::json::parse(run("calibrate --json --track " + track, true).out);
@@ -288,7 +375,7 @@ TEST_CASE(
   fs::resize_file(log, gyrax::read_text(log, 1 << 28).text.find('\n') + 1);
   CHECK(says(run("logbook " + log), "no tick to show; it ends after line 1, without the line that closes it"));
   // Nothing is overwritten, and what cannot be is said.
-  CHECK(says(run("run " + demo_rig + " --hands " + demo_session + " --plain --logbook " + log), "File exists"));
+  CHECK(says(run("run " + demo_rig + " --hands " + demo_session + " --plain --logbook " + log), "is there already"));
   CHECK(run("logbook " + demo_rig).exit == 2);
   CHECK(run("logbook " + log + " --span 5").exit == 2);
   CHECK(says(run("logbook " + log + " --span 500:600"), "no tick to show from 500 to 600 s"));

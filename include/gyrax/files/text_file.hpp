@@ -1,16 +1,18 @@
 /// Reading and writing whole text files without surprises.
 ///
-/// In: a path. Out: the text, or an error code and a sentence. Never: a hang on a pipe, an endless read of a device, a
-/// half-written file.
+/// In: a path. Out: the text, or an error code and a sentence. Never: a hang on a pipe that is read, an endless read of
+/// a device, a half-written file, a file lost that nobody named.
 ///
 ///     gyrax::Text text = gyrax::read_text("bench.toml", 1 << 20);
 ///     if (text.error) …text.why
 #pragma once
 
 #include <cstddef>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <system_error>
+#include <vector>
 
 namespace gyrax {
 
@@ -25,7 +27,14 @@ struct Text {
 Text read_text(const std::string& path, std::size_t most);
 
 /// Writes a new file beside `path`, syncs it and renames it over `path`: afterwards the old text or the new one is
-/// there, never a part. Error: the code; nothing is left behind.
+/// there, never a part. A link leads to the file that is written, and an old file's mode stays. What is no plain file
+/// of one name (a pipe, a device, a file with several names) is written into. Error: the code; nothing is left behind.
 std::error_code write_text(const std::string& path, std::string_view text);
+
+/// Whether `path` may be written to, before the work is done whose result it is to hold: the folder is there and can be
+/// written to, `path` is no folder and none of the `inputs` under any name, and nothing is there already unless it is
+/// to `replace` it. Pipes and devices may always be written into. Returns why not, as a sentence; nullopt: it may.
+std::optional<std::string> why_not_written(const std::string& path, bool replace,
+                                           const std::vector<std::string>& inputs = {});
 
 }  // namespace gyrax

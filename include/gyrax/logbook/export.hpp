@@ -29,7 +29,17 @@ struct PlotView {
       axis;  ///< its position, speed, acceleration and jerk with their limits; none: positions and speeds of all
 };
 
-/// Writes a picture; its format follows from the path's ending (.png, .svg). Error: a sentence; nothing is left behind.
+enum class PlotFormat { png, svg };
+/// By the ending of a file's name; nullopt where it is none of them.
+std::optional<PlotFormat> plot_format(const std::string& path);
+
+/// A picture, or a sentence that says why there is none.
+struct Drawn {
+  std::string picture, why;
+};
+/// Draws in memory, through gnuplot: nothing that a rig says is part of what gnuplot carries out.
+Drawn draw_plot(const Rig& rig, const Rehearsal& done, PlotFormat format, const PlotView& view = {});
+/// The same into a file, in the format of its ending. Error: a sentence; nothing is left behind.
 std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path,
                                       const PlotView& view = {});
 

@@ -23,12 +23,14 @@ class LogbookWriter {
  public:
   struct Options {
     std::size_t ring = 4u << 20;  ///< bytes that may wait for the disk
+    bool replace = false;         ///< even where the file is there already
     /// The device of a number given to `seated`; called by the writer's own thread.
     std::function<Device(std::size_t)> device;
     /// Called before each piece is written: for tests of slow and failing disks. Not called where it is empty.
     std::function<std::error_code()> before_write;
   };
-  /// Makes the file and writes its head. Errors: std::system_error where it cannot be made.
+  /// Makes the file and writes its head; a pipe or a device is written into. Errors: std::system_error where it cannot
+  /// be made, file_exists where it is there already.
   LogbookWriter(const Rig& rig, const std::string& path);
   LogbookWriter(const Rig& rig, const std::string& path, Options options);
   /// Writes what is still to be written.
