@@ -1,28 +1,30 @@
 # bash completion for gyrax
 _gyrax() {
-  local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD - 1]}
+  local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD - 1]} verb=${COMP_WORDS[1]}
   local verbs="check rehearse handsets calibrate watch run logbook demo --help --version"
+  if ((COMP_CWORD == 1)); then
+    mapfile -t COMPREPLY < <(compgen -W "$verbs" -- "$word")
+    return
+  fi
   case $before in
-    gyrax) mapfile -t COMPREPLY < <(compgen -W "$verbs" -- "$word") ; return ;;
-    --csv | --plot | --logbook | --record | --track) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
-    --out) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
+    --csv | --plot | --logbook | --record | --track | --out) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
   esac
   if [[ $word == -* ]]; then
     local options="--help"
-    case ${COMP_WORDS[1]} in
+    case $verb in
       check) options="--help --json" ;;
-      rehearse) options="--help --csv --plot --axis --span --json" ;;
+      rehearse) options="--help --csv --plot --replace --axis --span --json" ;;
       handsets) options="--help --all --json" ;;
       calibrate) options="--help --track --out --replace --device --name --step --json" ;;
-      watch) options="--help --hands --for --plain --json --record" ;;
-      run) options="--help --hands --for --plain --json --record --logbook --no-real-time" ;;
-      logbook) options="--help --csv --plot --axis --span --json" ;;
-      demo) options="--help --out" ;;
+      watch) options="--help --hands --for --plain --json --record --replace" ;;
+      run) options="--help --hands --for --plain --json --record --replace --logbook --no-real-time" ;;
+      logbook) options="--help --csv --plot --replace --axis --span --json" ;;
+      demo) options="--help --out --replace" ;;
     esac
     mapfile -t COMPREPLY < <(compgen -W "$options" -- "$word")
     return
   fi
-  if [[ ${COMP_WORDS[1]} == logbook ]]; then
+  if [[ $verb == logbook ]]; then
     mapfile -t COMPREPLY < <(compgen -f -X '!*.jsonl' -- "$word"; compgen -d -- "$word")
     return
   fi

@@ -1,8 +1,11 @@
 #include "commands.hpp"
 #include "output.hpp"
 
+#include <gyrax/logbook/build.hpp>
+
 #include <CLI/CLI.hpp>
 
+#include <algorithm>
 #include <charconv>
 #include <exception>
 #include <sstream>
@@ -16,6 +19,43 @@ std::string wrong_seconds(const std::string& text) {
   const auto read = std::from_chars(text.data(), end, value);
   const bool good = read.ec == std::errc{} && read.ptr == end && value >= 0.01 && value <= 1e6;
   return good ? std::string() : "seconds from 0.01 to 1000000 are wanted";
+}
+
+/// "gyrax 0.1.0 (build 3f…, x86_64 …)": which program exactly this is.
+std::string version_line() {
+  const gyrax::Build build = gyrax::this_build();
+  return fmt::format("gyrax {} (build {})\n{}", build.version, build.binary.empty() ? "unknown" : build.binary,
+                     build.processor);
+}
+
+/// What was probably meant by a verb or an option that there is not; empty if nothing is near.
+std::string meant(CLI::App& app, int argc, char** argv) {
+  std::vector<std::string> verbs;
+  for (const CLI::App* one : app.get_subcommands({})) verbs.push_back(one->get_name());
+  CLI::App* verb = nullptr;
+  for (int i = 1; i < argc; ++i) {
+    const std::string word = argv[i];
+    std::vector<std::string> known = verbs;
+    if (word.starts_with("--")) {
+      known.clear();
+      for (const CLI::App* one : {static_cast<const CLI::App*>(&app), static_cast<const CLI::App*>(verb)})
+        if (one != nullptr)
+          for (const CLI::Option* option : one->get_options({}))
+            for (const std::string& name : option->get_lnames()) known.push_back("--" + name);
+    } else if (verb != nullptr || word.starts_with('-')) {
+      continue;
+    } else if (std::find(verbs.begin(), verbs.end(), word) != verbs.end()) {
+      verb = app.get_subcommand(word);
+      continue;
+    }
+    const std::string typed = word.substr(0, word.find('='));
+    if (std::find(known.begin(), known.end(), typed) != known.end()) continue;
+    if (const std::string near = gyrax::nearest(typed, known); !near.empty())
+      return fmt::format("there is no '{}'; did you mean '{}'?", typed, near);
+    if (!word.starts_with('-')) return fmt::format("there is no '{}'; gyrax can: {}", typed, gyrax::listed(verbs));
+    return {};
+  }
+  return {};
 }
 
 void add_outputs(CLI::App* verb, gyrax::tool::Outputs& outputs) {
@@ -33,7 +73,7 @@ int run(int argc, char** argv) {
       "Gyrax maps gamepads, pendants and handwheels to servos and machine axes, and makes sure that motion stops.\n"
       "It is not a safety-rated device: the machine's emergency stop must be wired, not programmed.",
       "gyrax"};
-  app.set_version_flag("--version", "gyrax " GYRAX_VERSION);
+  app.set_version_flag("--version", version_line);
   app.require_subcommand(1);
   app.footer(
       "Start here:\n"
@@ -50,6 +90,9 @@ int run(int argc, char** argv) {
       app.add_subcommand("check", "Review a rig: everything that is wrong with it, or what it means");
   check_verb->add_option("rig", rig, "The rig, a TOML file")->required();
   check_verb->add_flag("--json", as_json, "For scripts: the review, or the problems with their codes");
+  check_verb->footer(
+      "  gyrax check demo/bench.toml\n"
+      "Exit code 1: the rig is wrong; every problem is told with its line.\n");
 
   RehearseOptions options;
   CLI::App* rehearse_verb =
@@ -62,13 +105,17 @@ int run(int argc, char** argv) {
       ->needs("--plot");
   rehearse_verb->add_option("--span", options.span, "Of the plot, in seconds: FROM:TO")->needs("--plot");
   rehearse_verb->add_flag("--json", options.json, "For scripts: the summary as JSON");
-  rehearse_verb->footer("Exit code 1: a stop took longer than the deceleration limits allow.\n");
+  rehearse_verb->footer(
+      "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n"
+      "  gyrax rehearse demo/bench.toml demo/session.toml --csv - | head\n"
+      "Exit code 1: a stop took longer than the deceleration limits allow.\n");
 
   bool everything = false;
   CLI::App* handsets_verb =
       app.add_subcommand("handsets", "What is plugged in, what it can do, and what to do where it cannot be used");
   handsets_verb->add_flag("--all", everything, "Also what no rig can use: mice, power keys …");
   handsets_verb->add_flag("--json", as_json, "For scripts");
+  handsets_verb->footer("  gyrax handsets --all\n");
 
   CalibrateOptions calibrate_options;
   CLI::App* calibrate_verb =
@@ -83,6 +130,9 @@ int run(int argc, char** argv) {
   calibrate_verb->add_option("--name", calibrate_options.names,
                              "A code that is another control than usual: ABS_Z=stick.right.x");
   calibrate_verb->add_flag("--json", calibrate_options.json, "For scripts");
+  calibrate_verb->footer(
+      "  gyrax calibrate --out pad.toml\n"
+      "  gyrax calibrate --track demo/handsets/worn_pad.show.evemu\n");
 
   LiveOptions live_options;
   const CLI::Validator seconds_only(wrong_seconds, "SECONDS", "seconds");
@@ -105,7 +155,10 @@ int run(int argc, char** argv) {
       app.add_subcommand("watch", "See handsets live, and with a rig what it makes of them; no machine moves");
   watch_verb->add_option("rig", live_options.rig, "The rig; without one every control of every handset is shown");
   add_live_options(watch_verb);
-  watch_verb->footer("Keys: r starts and stops a recording (a session that rehearse takes), q ends.\n");
+  watch_verb->footer(
+      "  gyrax watch\n"
+      "  gyrax watch demo/bench.toml --hands demo/session.toml\n"
+      "Keys: r starts and stops a recording (a session that rehearse takes), q ends.\n");
 
   bool no_real_time = false;
   CLI::App* run_verb = app.add_subcommand("run", "Run a rig live, in real time, on its simulated machines");
@@ -115,7 +168,10 @@ int run(int argc, char** argv) {
                        "Where the run's record goes; otherwise to the others (see gyrax logbook)");
   run_verb->add_flag("--no-real-time", no_real_time, "Do not ask for real-time priority and locked memory");
   run_verb->footer(
-      "Keys: r starts and stops a recording, q ends; SIGINT and SIGTERM end, too: a controlled stop, then off.\n");
+      "  gyrax run demo/bench.toml --hands demo/session.toml\n"
+      "  gyrax run bench.toml --plain --logbook today.jsonl\n"
+      "Keys: r starts and stops a recording, q ends. Ctrl-C, a closed window and SIGTERM end, too: a controlled stop,\n"
+      "then off. Ctrl-Z stops, and then suspends; afterwards it is stowed.\n");
 
   LogbookOptions logbook_options;
   CLI::App* logbook_verb = app.add_subcommand("logbook", "What a run did; replay it, and export its signals");
@@ -128,21 +184,29 @@ int run(int argc, char** argv) {
       ->needs("--plot");
   logbook_verb->add_option("--span", logbook_options.span, "Of it all, in seconds: FROM:TO")->needs("file");
   logbook_verb->add_flag("--json", logbook_options.json, "For scripts: the summary as JSON");
-  logbook_verb->footer("Exit code 1: the replay came out otherwise.\n");
+  logbook_verb->footer(
+      "  gyrax logbook\n"
+      "  gyrax logbook today.jsonl --span 4:7 --plot seconds.png\n"
+      "Exit code 1: the replay came out otherwise.\n");
 
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");
   demo_verb->add_option("--out", folder, "The folder for them")->capture_default_str();
   bool replace_demo = false;
   demo_verb->add_flag("--replace", replace_demo, "Even where these files are there already");
+  demo_verb->footer("  gyrax demo --out /tmp/gyrax-demo\n");
 
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
     std::ostringstream out, errors;
     const int exit = app.exit(error, out, errors);
+    const std::string near = exit == 0 ? "" : meant(app, argc, argv);
     put(out.str());
-    put_error(errors.str());
+    if (near.empty())
+      put_error(errors.str());
+    else
+      complain(near);
     return exit == 0 ? done : wrong_input;
   }
   // An option that would do nothing is a slip.

@@ -7,6 +7,7 @@
 #include <unistd.h>
 #include <cerrno>
 #include <cstdlib>
+#include <filesystem>
 
 namespace gyrax {
 namespace {
@@ -20,6 +21,7 @@ class Descriptor {
   Descriptor(const Descriptor&) = delete;
   Descriptor& operator=(const Descriptor&) = delete;
   int get() const { return fd_; }
+  void reset(int fd) { fd_ = fd; }
   int release() {
     const int fd = fd_;
     fd_ = -1;
@@ -103,8 +105,12 @@ std::error_code write_text(const std::string& path, std::string_view text) {
   std::free(real);
   struct stat link {};
   if (!is_there && ::lstat(path.c_str(), &link) == 0) return write_into(path, O_CREAT, text);
-  const std::string fresh = fmt::format("{}.{}.new", place, ::getpid());
-  Descriptor file(::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
+  // A file without a name until it is whole: nothing is left behind, whatever ends this program meanwhile.
+  const std::string folder = std::filesystem::path(place).parent_path().string(),
+                    fresh = fmt::format("{}.{}.new", place, ::getpid());
+  Descriptor file(::open(folder.empty() ? "." : folder.c_str(), O_WRONLY | O_TMPFILE | O_CLOEXEC, 0666));
+  const bool nameless = file.get() >= 0;
+  if (!nameless) file.reset(::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
   if (file.get() < 0) return last_error();
   const auto give_up = [&] {
     const std::error_code error = last_error();
@@ -113,6 +119,9 @@ std::error_code write_text(const std::string& path, std::string_view text) {
   };
   if (is_there && ::fchmod(file.get(), old.st_mode & 07777) != 0) return give_up();
   if (!write_all(file.get(), text) || ::fsync(file.get()) != 0) return give_up();
+  const std::string unnamed = fmt::format("/proc/self/fd/{}", file.get());
+  if (nameless && ::linkat(AT_FDCWD, unnamed.c_str(), AT_FDCWD, fresh.c_str(), AT_SYMLINK_FOLLOW) != 0)
+    return give_up();
   if (::close(file.release()) != 0) return give_up();
   if (::rename(fresh.c_str(), place.c_str()) != 0) return give_up();
   return {};

@@ -1,3 +1,4 @@
+#include <gyrax/files/kind.hpp>
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/calibration_file.hpp>
 #include <gyrax/handset/controls.hpp>
@@ -107,6 +108,7 @@ std::string quoted(const std::string& text) {
 }  // namespace
 
 DeviceCalibration parse_calibration(std::string_view text, const std::string& file) {
+  if (auto other = other_kind(text, file, FileKind::calibration)) throw CalibrationError({std::move(*other)});
   Problems problems;
   DeviceCalibration made;
   const auto document = Document::parse(std::string(text), file, problems);

@@ -1,5 +1,6 @@
 #include "../files/toml_reader.hpp"
 
+#include <gyrax/files/kind.hpp>
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/session.hpp>
 
@@ -21,6 +22,7 @@ class SessionReader {
 
   Session read(std::string_view text) {
     session_.path = file_;
+    if (auto other = other_kind(text, file_, FileKind::session)) throw SessionError({std::move(*other)});
     if (const auto document = Document::parse(std::string(text), file_, problems_)) {
       Table root = document->root(problems_);
       read_root(root);
@@ -33,9 +35,6 @@ class SessionReader {
 
  private:
   void read_root(Table& root) {
-    if (root.has("gyrax"))
-      return root.problem(Code::version_missing, "gyrax", "this is a rig, not a session",
-                          "the rig comes first, then the session");
     const auto version = root.whole("gyrax_session", {1, 1e6, false, "", true});
     if (!root.has("gyrax_session"))
       root.problem(Code::version_missing, "", "the version of the format is missing",

@@ -1,3 +1,4 @@
+#include <gyrax/files/kind.hpp>
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/track.hpp>
 
@@ -200,7 +201,10 @@ void write_mask(std::string& out, const char* start, const std::set<std::uint16_
 
 }  // namespace
 
-Track parse_track(std::string_view text, const std::string& file) { return Parser(file).parse(text); }
+Track parse_track(std::string_view text, const std::string& file) {
+  if (auto other = other_kind(text, file, FileKind::track)) throw SessionError({std::move(*other)});
+  return Parser(file).parse(text);
+}
 
 Track read_track(const std::string& path) {
   const Text read = read_text(path, max_track);

@@ -1,3 +1,4 @@
+#include <gyrax/files/kind.hpp>
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/logbook/reader.hpp>
@@ -94,6 +95,12 @@ class LogbookReader::Work {
       const Text read = read_text(path, 0);
       throw SessionError({unreadable(path, read.why.empty() ? "it cannot be read" : read.why)}, read.error);
     }
+    std::string first(512, '\0');
+    in_->read(first.data(), static_cast<std::streamsize>(first.size()));
+    first.resize(static_cast<std::size_t>(in_->gcount()));
+    if (auto other = other_kind(first, path, FileKind::logbook)) throw SessionError({std::move(*other)});
+    in_->clear();
+    in_->seekg(0);
     read_head();
   }
   Work(std::string text, const std::string& name)

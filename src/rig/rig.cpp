@@ -1,5 +1,6 @@
 #include "builder.hpp"
 
+#include <gyrax/files/kind.hpp>
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/rig/remembered.hpp>
 
@@ -74,6 +75,7 @@ Reader bounded(const Reader& reader, std::size_t& left) {
 Rig build(std::string_view text, const std::string& file, const Reader& unbounded) {
   if (text.size() > max_rig)
     throw RigError({unreadable(file, fmt::format("it has {} bytes; at most {} are read", text.size(), max_rig))});
+  if (auto other = other_kind(text, file, FileKind::rig)) throw RigError({std::move(*other)});
   std::size_t left = max_rig - text.size();
   const Reader reader = bounded(unbounded, left);
   Problems problems;
@@ -83,11 +85,6 @@ Rig build(std::string_view text, const std::string& file, const Reader& unbounde
   roots.reserve(docs.size());
   for (const Document& doc : docs) roots.push_back(doc.root(problems));
   RigBuilder builder(problems, reader);
-  if (!roots.empty() && roots.front().has("gyrax_session")) {
-    roots.front().problem(Code::version_missing, "gyrax_session", "this is a session, not a rig",
-                          "give the rig's file");
-    throw RigError(problems.take());
-  }
   for (Table& root : roots) {
     check_version(root);
     root.is_text("include");

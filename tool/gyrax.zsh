@@ -1,0 +1,29 @@
+#compdef gyrax
+# zsh completion for gyrax
+local rig='1:rig:_files -g "*.toml"' json='--json[for scripts]' replace='--replace[even where these files are there already]'
+local csv='--csv[write all signals]:file:_files' plot='--plot[draw positions and speeds]:picture:_files'
+local axis='--axis[of the plot: one axis]:axis:' span='--span[in seconds]:FROM\:TO:'
+local -a live=(
+  '--hands[a recorded session plays]:session:_files -g "*.toml"' '--for[end by itself]:seconds:' '--plain[lines, no screen]'
+  '--record[record at once]:name:_files' $json $replace
+)
+if ((CURRENT == 2)); then
+  _values verb check rehearse handsets calibrate watch run logbook demo --help --version
+  return
+fi
+local verb=$words[2]
+words=("${(@)words[2,-1]}")
+((CURRENT--))
+case $verb in
+  check) _arguments --help $rig $json ;;
+  rehearse) _arguments --help $rig '2:session:_files -g "*.toml"' $csv $plot $replace $axis $span $json ;;
+  handsets) _arguments --help '--all[also what no rig can use]' $json ;;
+  calibrate)
+    _arguments --help '--track[a recording]:track:_files -g "*.evemu"' '--out[write the calibration]:file:_files' $replace \
+      '--device[which one]:id:' '--name[a code that is another control]:CODE=control:' '--step[seconds]:seconds:' $json
+    ;;
+  watch) _arguments --help $rig $live ;;
+  run) _arguments --help $rig $live '--logbook[where the record goes]:file:_files' '--no-real-time[ordinary priority]' ;;
+  logbook) _arguments --help '1:logbook:_files -g "*.jsonl"' $csv $plot $replace $axis $span $json ;;
+  demo) _arguments --help '--out[the folder]:folder:_files -/' $replace ;;
+esac
