@@ -120,7 +120,8 @@ void settle_standard_files() {
     // The lowest free number is this one; it cannot be written to, and reads nothing.
     if (::open("/dev/null", O_RDONLY) != fd) return;
   }
-  std::signal(SIGPIPE, SIG_IGN);
+  // A reader that has gone and a file that may not grow are errors of writing.
+  for (const int one : {SIGPIPE, SIGXFSZ}) std::signal(one, SIG_IGN);
 }
 
 std::string visible(std::string_view text, bool one_line) {

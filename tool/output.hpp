@@ -13,7 +13,8 @@
 namespace gyrax::tool {
 
 /// Before anything else: a standard descriptor that is closed is taken by one that refuses every byte, so that no file
-/// that is opened later gets its number; and a reader that goes away is an error of writing, not the end.
+/// that is opened later gets its number; and a reader that goes away, or a limit of size, is an error of writing, not
+/// the end.
 void settle_standard_files();
 
 /// Text for a person: control characters, and those that turn the direction of writing, become signs that are seen.
