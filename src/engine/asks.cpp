@@ -145,6 +145,7 @@ void take(EngineParts& e, const Reading& reading) noexcept {
     return take_all(e, e.bind.changed(change, e.signal));
   if (change.lost > 0)
     e.tell({.kind = Event::Kind::gap, .obstacle = {.handset = reading.handset}, .number = change.lost});
+  if (change.unheard) e.tell({.kind = Event::Kind::unheard, .obstacle = {.handset = reading.handset}});
   judge(e, change, reading.handset);
   if (change.kind == Change::Kind::present) count_on(e, reading.handset);
   if (!e.signal.forgotten().empty()) take_all(e, e.bind.lose(e.signal.forgotten(), e.signal));

@@ -15,10 +15,10 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* event_kinds[] = {"state",         "fault",          "refused",       "step",      "step_refused",
-                                       "wheel_refused", "switch_refused", "override",      "increment", "chosen",
-                                       "layer",         "in_charge",      "move_refused",  "reduced",   "switched",
-                                       "gap",           "dropped",        "number_refused"};
+constexpr const char* event_kinds[] = {"state",         "fault",          "refused",        "step",      "step_refused",
+                                       "wheel_refused", "switch_refused", "override",       "increment", "chosen",
+                                       "layer",         "in_charge",      "move_refused",   "reduced",   "switched",
+                                       "gap",           "dropped",        "number_refused", "unheard"};
 static_assert(std::size(event_kinds) == Event::kinds);
 constexpr const char* modes[] = {"off", "stand", "follow"};
 

@@ -133,9 +133,19 @@ std::string say(const Rig& rig, const Event& e) {
     case Kind::number_refused:
       return fmt::format("{} was not made faster: {}",
                          e.which == no<NumberId> ? std::string("reduced speed") : number_name(rig, e.which), refused());
+    case Kind::unheard:
+      return fmt::format("{} is not plugged in, and what it says is not taken",
+                         rig.handsets[index(e.obstacle.handset)]);
     case Kind::gap: return fmt::format("{}: {} reading(s) lost", rig.handsets[index(e.obstacle.handset)], e.number);
   }
   return {};
+}
+
+std::string say(const Rig& rig, const AxisStatus& why) {
+  if (why.blocked.what == Interlock::none) return {};
+  std::string text = say(rig, why.blocked, why.cause);
+  const std::string release = say_release(rig, why.blocked);
+  return release.empty() ? text : text + "; " + release;
 }
 
 }  // namespace gyrax

@@ -73,6 +73,7 @@ Change Signal::plug(const Reading& reading) noexcept {
   // One product may be announced twice; only a change counts.
   if (present == state.present) return {};
   state.present = present;
+  state.unheard = false;
   forget(reading.handset);
   Change change;
   change.kind = present ? Change::Kind::present : Change::Kind::absent;
@@ -118,10 +119,13 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   const bool is_control = index(reading.control) < max_controls, is_presence = reading.control == ControlId::presence;
   const SlotId slot = index(reading.control) < named_ ? slot_of(reading.handset, reading.control) : no<SlotId>;
   const bool taken = slot != no<SlotId> && state.present;
+  const bool unheard = is_control && !state.present && !state.unheard;
+  state.unheard = state.unheard || unheard;
   if (!(reading.event <= reading.arrival && reading.arrival <= now && reading.event >= state.last_event)) {
     if (taken) change = refuse(slot, reading.raw);
     forget(reading.handset);
     change.fault = ReadingFault::clock;
+    change.unheard = unheard;
     return change;
   }
   bool in_turn = false;
@@ -156,6 +160,7 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   }
   change.lost = static_cast<std::uint32_t>(lost);
   change.at = reading.event;
+  change.unheard = unheard;
   return change;
 }
 

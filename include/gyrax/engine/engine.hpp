@@ -6,6 +6,7 @@
 ///     gyrax::Engine engine(rig.setup);
 ///     gyrax::TickBuffers out(rig.setup);
 ///     engine.tick({now, readings, reports}, out.view());
+///     puts(say(rig, out.why[0]).c_str());   // why the first axis does not move (gyrax/rig/words.hpp)
 #pragma once
 
 #include <gyrax/engine/parts.hpp>
@@ -26,7 +27,7 @@ struct TickInput {
 
 struct TickOutput {
   std::span<AxisCommand> commands;   ///< by AxisId
-  std::span<AxisStatus> why;         ///< by AxisId
+  std::span<AxisStatus> why;         ///< by AxisId: what keeps each axis from moving
   std::span<std::uint8_t> switches;  ///< by SwitchId; 0 off, 1 on
   std::span<const Frame>& frames;    ///< one a link; valid until the next tick
   EventRing& events;

@@ -15,6 +15,9 @@ namespace gyrax {
 std::string say(const Rig& rig, const Obstacle& obstacle, Cause cause = Cause::none);
 /// What would release it.
 std::string say_release(const Rig& rig, const Obstacle& obstacle);
+/// What keeps an axis from moving, and what would release it: "enable is not held; … press and hold shoulder.right".
+/// Empty where nothing does.
+std::string say(const Rig& rig, const AxisStatus& why);
 /// One event as a sentence without its time.
 std::string say(const Rig& rig, const Event& event);
 /// A counted amount in an axis's unit, to the last digit that counts: "+0.05 mm".

@@ -69,6 +69,7 @@ struct Change {
   bool first = false;        ///< for moved: the control was unknown before
   std::uint32_t lost = 0;  ///< readings known to be lost before this one; all controls of the handset are then unknown
   ReadingFault fault = ReadingFault::none;
+  bool unheard = false;  ///< the handset is not present, so that nothing is taken of it; the first time that it is so
 };
 
 struct Sample {
@@ -110,6 +111,7 @@ class Signal {
  private:
   struct State {
     bool present = false;
+    bool unheard = false;  // something came while it was not
     std::uint32_t sequence = 0;
     Time last_event{}, last_arrival{};
     std::uint64_t lost = 0;
