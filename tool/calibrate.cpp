@@ -167,7 +167,6 @@ int calibrate(const CalibrateOptions& options) {
             std::filesystem::path(options.out).filename().string());
     return Exit::done;
   } catch (const FileError& error) {
-    if (options.json) put_json(problems_json(error));
     return tell(error, wrong_input);
   }
 }

@@ -1,6 +1,7 @@
 #include "commands.hpp"
 #include "output.hpp"
 
+#include <gyrax/files/json_version.hpp>
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 #include <gyrax/rig/review.hpp>
@@ -28,7 +29,14 @@ std::filesystem::path demo_folder() {
 
 }  // namespace
 
-void complain(const std::string& text) { put_error(fmt::format("gyrax: {}\n", text)); }
+void remark(const std::string& text) { put_error(fmt::format("gyrax: {}\n", text)); }
+
+void complain(const std::string& text) {
+  remark(text);
+  if (!json_is_due()) return;
+  const nlohmann::ordered_json whole{{"gyrax_json", json_version}, {"good", false}, {"error", text}};
+  put_json(whole.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+}
 
 std::string problems_json(const FileError& error) {
   auto all = nlohmann::ordered_json::array();
@@ -41,11 +49,12 @@ std::string problems_json(const FileError& error) {
                    {"what", p.what},
                    {"allowed", p.allowed},
                    {"guess", p.guess}});
-  const nlohmann::ordered_json whole{{"good", false}, {"problems", all}};
+  const nlohmann::ordered_json whole{{"gyrax_json", json_version}, {"good", false}, {"problems", all}};
   return whole.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
 }
 
 int tell(const FileError& error, int otherwise) {
+  if (json_is_due()) put_json(problems_json(error));
   print_error("{}\n", error.what());
   const std::size_t count = error.problems().size();
   if (count > 1) print_error("{} problems\n", count);
@@ -92,7 +101,7 @@ Rig fitted_with_warnings(const std::string& path, const Session& session) {
   Rig rig = load_rig(path);
   const std::size_t before = rig.remarks.size();
   rig = fit(std::move(rig), session.devices());
-  for (std::size_t i = before; i < rig.remarks.size(); ++i) complain(rig.remarks[i]);
+  for (std::size_t i = before; i < rig.remarks.size(); ++i) remark(rig.remarks[i]);
   return rig;
 }
 
@@ -102,7 +111,6 @@ int check(const std::string& path, bool as_json) {
     as_json ? put_json(review_json(rig)) : put(review_text(rig));
     return Exit::done;
   } catch (const RigError& error) {
-    if (as_json) put_json(problems_json(error));
     return tell(error, did_not_hold);
   }
 }
@@ -124,7 +132,6 @@ int rehearse(const RehearseOptions& options) {
       return failed;
     return summary.good() ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
-    if (options.json) put_json(problems_json(error));
     return tell(error, wrong_input);
   }
 }

@@ -68,6 +68,9 @@ int logbook(const LogbookOptions& options);
 Rig fitted_with_warnings(const std::string& path, const Session& session);
 /// A summary, where nothing else takes standard output; otherwise to standard error.
 void tell_summary(const Outputs& outputs, bool as_json, const std::string& told);
+/// Something to know that stops nothing: to standard error.
+void remark(const std::string& text);
+/// An error, to standard error; with --json, where no document has been told, as one as well.
 void complain(const std::string& text);
 int tell(const FileError& error, int otherwise);
 std::string problems_json(const FileError& error);

@@ -76,7 +76,7 @@ class Live {
     if (screen_) {
       const std::string why_not = Terminal::why_not();
       screen_ = why_not.empty();
-      if (why_not.size() > 1) complain(why_not + "; lines are told instead, as with --plain");
+      if (why_not.size() > 1) remark(why_not + "; lines are told instead, as with --plain");
     }
     reporter_ = options.json ? json_reporter() : screen_ ? screen_reporter() : plain_reporter();
     if (!played_) handsets_ = std::make_unique<LiveHandsets>(rig_ ? Seats(rig_->seats) : Seats::open(), clock_);
@@ -89,6 +89,7 @@ class Live {
     } else if (handsets_) {
       reading_ = std::make_unique<ReadingThread>(*handsets_);
     }
+    reporter_->started(rig_ ? &*rig_ : nullptr, path_);
     if (!options.record.empty()) toggle_recording();
   }
   ~Live() {
@@ -122,7 +123,7 @@ class Live {
     remembered_ = read_text(remembered_at_, max_remembered).text;
     const std::size_t before = rig_->remarks.size();
     rig_ = with_remembered(std::move(*rig_), remembered_);
-    for (std::size_t i = before; i < rig_->remarks.size(); ++i) complain(rig_->remarks[i]);
+    for (std::size_t i = before; i < rig_->remarks.size(); ++i) remark(rig_->remarks[i]);
   }
 
   /// Kept as soon as it changes: a crash forgets nothing.
@@ -181,7 +182,7 @@ class Live {
     try {
       beside_ = std::make_unique<LiveHandsets>(Seats(rig_->seats), clock_);
     } catch (const std::runtime_error& error) {
-      complain(fmt::format("no real handset can stop the recording: {}", error.what()));
+      remark(fmt::format("no real handset can stop the recording: {}", error.what()));
       hands_ = std::make_unique<PlayedHands>(*played_, *rig_);
       return;
     }
@@ -292,6 +293,9 @@ class Live {
       if (seat.present && !seat.warning.empty()) note(fmt::format("{}: {}", seat.name, seat.warning));
     }
     if (measure) overrides_at_ = now;
+    if (rig_ && now > 0.3 && !std::exchange(told_waiting_, true))
+      for (const SeenHandset& seat : seen_->seats)
+        if (!seat.present) note(fmt::format("waiting for {}: it is not plugged in", seat.name));
     if (screen_ || notes_ == seen_->notes) return;
     notes_ = seen_->notes;
     for (const std::string& one : notes_) note("not used: " + one);
@@ -380,7 +384,7 @@ class Live {
     reporter_->ended(runner_->look(), account, options_.real_time);
     if (!closed) return Exit::done;
     reporter_->logbook(path_, *closed);
-    if (!closed->trouble.empty()) complain(fmt::format("the logbook's disk: {}", closed->trouble));
+    if (!closed->trouble.empty()) remark(fmt::format("the logbook's disk: {}", closed->trouble));
     return closed->trouble.empty() ? Exit::done : world_failed;
   }
 
@@ -406,7 +410,7 @@ class Live {
   std::unique_ptr<LiveHandsets> beside_;  // real ones, while a recording plays
   std::unique_ptr<Hands> real_hands_, hands_;
   SupervisedHands* supervised_ = nullptr;  // hands_, where it is that
-  bool told_stop_ = false;
+  bool told_stop_ = false, told_waiting_ = false;
   std::unique_ptr<Reporter> reporter_;
   std::unique_ptr<LogbookWriter> log_;
   std::unique_ptr<Runner> runner_;
@@ -449,7 +453,7 @@ int live(const LiveOptions& options) {
     if (!options.hands.empty()) {
       played = load_session(options.hands);
       if (!played->faults.empty())
-        complain(fmt::format("{}: its faults of machines are left out: they belong to rehearsals", options.hands));
+        remark(fmt::format("{}: its faults of machines are left out: they belong to rehearsals", options.hands));
       rig = fitted_with_warnings(options.rig, *played);
     }
     if (!may_begin(options, rig ? files_of(*rig, played ? &*played : nullptr) : std::vector<std::string>{}))

@@ -2,6 +2,7 @@
 #include "commands.hpp"
 #include "output.hpp"
 
+#include <gyrax/files/json_version.hpp>
 #include <gyrax/logbook/replay.hpp>
 #include <gyrax/logbook/writer.hpp>
 #include <gyrax/rehearsal/summary.hpp>
@@ -23,8 +24,8 @@ int list_logbooks(bool as_json) {
   for (const auto& entry : fs::directory_iterator(folder))
     if (entry.path().extension() == ".jsonl") found[entry.path().string()] = entry.file_size();
   if (as_json) {
-    auto all = nlohmann::ordered_json::array();
-    for (const auto& [path, size] : found) all.push_back({{"path", path}, {"bytes", size}});
+    nlohmann::ordered_json all{{"gyrax_json", json_version}, {"logbooks", nlohmann::ordered_json::array()}};
+    for (const auto& [path, size] : found) all["logbooks"].push_back({{"path", path}, {"bytes", size}});
     put_json(all.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
     return Exit::done;
   }
@@ -77,7 +78,6 @@ int logbook(const LogbookOptions& options) {
       return failed;
     return replay.same ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
-    if (options.json) put_json(problems_json(error));
     return tell(error, wrong_input);
   } catch (const std::exception& error) {
     complain(error.what());

@@ -209,6 +209,7 @@ int run(int argc, char** argv) {
       complain(near);
     return exit == 0 ? done : wrong_input;
   }
+  if (as_json || options.json || calibrate_options.json || live_options.json || logbook_options.json) expect_json();
   // An option that would do nothing is a slip.
   const auto idle_replace = [](bool replace, bool anything) {
     if (replace && !anything) complain("--replace: there is nothing here that would be written; say where to");

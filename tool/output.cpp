@@ -30,6 +30,7 @@ Waiting& waiting() {
 
 std::atomic<bool> failed{false};
 std::atomic<int> failed_with{0};
+bool json_expected = false, json_told = false;
 
 /// All of it, or false.
 bool write_all(int fd, std::string_view text) {
@@ -152,7 +153,11 @@ void put_bytes(std::string_view bytes) { put_raw(bytes); }
 
 void put_over(std::string_view text) { put_raw("\r" + visible(text, true)); }
 
+void expect_json() { json_expected = true; }
+bool json_is_due() noexcept { return json_expected && !json_told; }
+
 void put_json(std::string text) {
+  json_told = true;
   // A document escapes C0 itself; these stand in its strings alone, and mean the same written so.
   std::string made;
   for (std::size_t i = 0; i < text.size(); ++i) {

@@ -23,6 +23,10 @@ std::string visible(std::string_view text, bool one_line = false);
 
 /// To standard output.
 void put(std::string_view text);
+/// From now on standard output is for a script that reads JSON.
+void expect_json();
+/// Whether it is, and no document has been told yet.
+bool json_is_due() noexcept;
 /// Bytes as they are: a file's content.
 void put_bytes(std::string_view bytes);
 /// Over what stands in the line now: for a terminal.

@@ -2,6 +2,7 @@
 
 #include "output.hpp"
 
+#include <gyrax/files/json_version.hpp>
 #include <gyrax/rig/words.hpp>
 
 #include <fmt/format.h>
@@ -16,8 +17,26 @@ using Json = nlohmann::ordered_json;
 
 double round_to_millionths(double value) { return std::round(value * 1e6) / 1e6; }
 
+std::vector<std::string> names_of_axes(const Rig& rig) {
+  std::vector<std::string> names;
+  for (const AxisInfo& axis : rig.axes) names.push_back(axis.name);
+  return names;
+}
+
 class JsonReporter final : public Reporter {
  public:
+  void started(const Rig* rig, const std::string& logbook) override {
+    Json line{{"gyrax_json", json_version}, {"t", 0.0}, {"started", GYRAX_VERSION}};
+    if (rig != nullptr) {
+      line["rig"] = rig->path;
+      line["title"] = rig->title;
+      line["zones"] = rig->zones;
+      line["axes"] = names_of_axes(*rig);
+      line["handsets"] = rig->handsets;
+      if (!logbook.empty()) line["logbook"] = logbook;
+    }
+    tell(line);
+  }
   void note(Time at, const std::string& text) override { tell({{"t", to_seconds(at)}, {"note", text}}); }
   void plugged(Time at, const SeenHandset& seat) override {
     tell({{"t", to_seconds(at)},
@@ -36,7 +55,11 @@ class JsonReporter final : public Reporter {
           {"value", round_to_millionths(value)}});
   }
   void event(const Rig& rig, const Event& event) override {
-    tell({{"t", to_seconds(event.at)}, {"event", say(rig, event)}});
+    Json line{{"t", to_seconds(event.at)}, {"event", name_of(event.kind)}};
+    for (const auto& [name, value] : facts(rig, event)) line[name] = value;
+    line["number"] = event.number;
+    line["says"] = say(rig, event);
+    tell(line);
   }
   void axis(const Rig& rig, AxisId axis, const RunView& run) override {
     const AxisView& view = run.axes[index(axis)];
@@ -67,6 +90,12 @@ class JsonReporter final : public Reporter {
 
 class PlainReporter : public Reporter {
  public:
+  void started(const Rig* rig, const std::string& logbook) override {
+    if (rig == nullptr) return line(Time{}, "watching every control of every handset");
+    line(Time{}, fmt::format("{}{}: {}", rig->path, rig->title.empty() ? "" : " (" + rig->title + ")",
+                             listed(names_of_axes(*rig))));
+    if (!logbook.empty()) line(Time{}, "logbook " + logbook);
+  }
   void note(Time at, const std::string& text) override { line(at, text); }
   void plugged(Time at, const SeenHandset& seat) override {
     line(at, fmt::format("{}: {} ({}, {}) {}", seat.name, seat.device.name, id_of(seat.device), seat.node,
@@ -110,6 +139,7 @@ class PlainReporter : public Reporter {
 
 class ScreenReporter final : public PlainReporter {
  public:
+  void started(const Rig*, const std::string&) override {}
   void note(Time, const std::string&) override {}
   void plugged(Time, const SeenHandset&) override {}
   void event(const Rig&, const Event&) override {}

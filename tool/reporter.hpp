@@ -14,6 +14,8 @@ namespace gyrax::tool {
 class Reporter {
  public:
   virtual ~Reporter() = default;
+  /// How it begins: with which rig (none: with every control), and where its record goes (empty: nowhere).
+  virtual void started(const Rig* rig, const std::string& logbook) = 0;
   virtual void note(Time at, const std::string& text) = 0;
   /// A device has taken a seat, or left it.
   virtual void plugged(Time at, const SeenHandset& seat) = 0;

@@ -1,4 +1,5 @@
 // What was measured of a device, for a person and for a script.
+#include <gyrax/files/json_version.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/measure.hpp>
 
@@ -85,7 +86,8 @@ std::string measured_text(const DeviceCalibration& c) {
 
 std::string measured_json(const DeviceCalibration& c) {
   using Json = nlohmann::ordered_json;
-  Json all{{"id", c.id},
+  Json all{{"gyrax_json", json_version},
+           {"id", c.id},
            {"name", c.name},
            {"unique", c.unique},
            {"reports", c.habit == ReportHabit::steadily    ? "steadily"

@@ -1,6 +1,7 @@
 #include "lines.hpp"
 
 #include <gyrax/handset/controls.hpp>
+#include <gyrax/rig/words.hpp>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -15,11 +16,6 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* event_kinds[] = {"state",         "fault",          "refused",        "step",      "step_refused",
-                                       "wheel_refused", "switch_refused", "override",       "increment", "chosen",
-                                       "layer",         "in_charge",      "move_refused",   "reduced",   "switched",
-                                       "gap",           "dropped",        "number_refused", "unheard"};
-static_assert(std::size(event_kinds) == Event::kinds);
 constexpr const char* modes[] = {"off", "stand", "follow"};
 
 /// -1 for "none of them".
@@ -163,10 +159,10 @@ void TickLines::commands(const TickRecord& tick) {
 
 void TickLines::events(const TickRecord& tick) {
   list(line_, "e", tick.events, [&](const Event& e) {
-    fmt::format_to(std::back_inserter(line_), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}",
-                   event_kinds[static_cast<std::size_t>(e.kind)], number(e.zone), name_of(e.state), about(e.cause).name,
-                   about(e.obstacle.what).name, number(e.obstacle.handset), number(e.obstacle.slot),
-                   number(e.obstacle.link), number(e.axis), number(e.target), e.number);
+    fmt::format_to(std::back_inserter(line_), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}", name_of(e.kind),
+                   number(e.zone), name_of(e.state), about(e.cause).name, about(e.obstacle.what).name,
+                   number(e.obstacle.handset), number(e.obstacle.slot), number(e.obstacle.link), number(e.axis),
+                   number(e.target), e.number);
     const int rest[] = {number(e.which), number(e.layer), number(e.by), number(e.obstacle.target)};
     // Later than the rest, and only where there is anything to tell.
     if (std::any_of(std::begin(rest), std::end(rest), [](int row) { return row >= 0; }))

@@ -1,4 +1,5 @@
 // The summary in words and as JSON.
+#include <gyrax/files/json_version.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 #include <gyrax/rig/words.hpp>
 
@@ -102,7 +103,8 @@ std::string text(const Rig& rig, const Summary& s) {
 
 std::string json(const Rig& rig, const Summary& s) {
   using Json = nlohmann::ordered_json;
-  Json all{{"rig", s.rig},
+  Json all{{"gyrax_json", json_version},
+           {"rig", s.rig},
            {"session", s.session},
            {"length_s", s.length_s},
            {"ticks", s.ticks},
@@ -111,7 +113,16 @@ std::string json(const Rig& rig, const Summary& s) {
            {"readings_lost", s.readings_lost},
            {"good", s.good()}};
   all["story"] = Json::array();
-  for (const StoryLine& line : s.story) all["story"].push_back({{"at_s", line.at_s}, {"says", line.text}});
+  for (const StoryLine& line : s.story) {
+    Json one{{"at_s", line.at_s}, {"event", line.event ? name_of(line.event->kind) : "session_fault"}};
+    if (line.event) {
+      for (const auto& [name, value] : facts(rig, *line.event)) one[name] = value;
+      one["number"] = line.event->number;
+      one["times"] = line.times;
+    }
+    one["says"] = line.text;
+    all["story"].push_back(std::move(one));
+  }
   all["axes"] = Json::array();
   for (const MoveSummary& m : s.moves)
     all["axes"].push_back({{"axis", info(rig, m.axis).name},

@@ -147,7 +147,7 @@ std::vector<StoryLine> tell(const Rig& rig, const Session& session, const Rehear
     if (run > 1)
       line = fmt::format("{} steps of {} by {}, together {}", run, rig.axes[index(e.axis)].name,
                          say_amount(rig, e.axis, e.number), say_amount(rig, e.axis, e.number * static_cast<Nano>(run)));
-    story.push_back({to_seconds(e.at), line});
+    story.push_back({to_seconds(e.at), line, e, run});
   }
   for (const SessionFault& fault : session.faults) story.push_back({to_seconds(fault.at), fault_sentence(fault)});
   std::stable_sort(story.begin(), story.end(), [](const StoryLine& a, const StoryLine& b) { return a.at_s < b.at_s; });

@@ -2,6 +2,7 @@
 #include "link_kinds.hpp"
 #include "shapes.hpp"
 
+#include <gyrax/files/json_version.hpp>
 #include <gyrax/rig/review.hpp>
 #include <gyrax/rig/words.hpp>
 
@@ -305,7 +306,7 @@ std::string review_text(const Rig& rig) {
 
 std::string review_json(const Rig& rig) {
   using Json = nlohmann::ordered_json;
-  Json all{{"rig", rig.path}, {"title", rig.title}, {"good", true}, {"period_ms", to_seconds(rig.period) * 1e3}};
+  Json all{{"gyrax_json", json_version}, {"rig", rig.path}, {"title", rig.title}, {"good", true}, {"period_ms", to_seconds(rig.period) * 1e3}};
   all["axes"] = Json::array();
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     const AxisLimits& l = rig.setup.axes[a].limits;

@@ -69,6 +69,36 @@ std::string say_release(const Rig& rig, const Obstacle& obstacle) {
   return filled(rig, about(obstacle.what).release, obstacle, Cause::none);
 }
 
+const char* name_of(Event::Kind kind) noexcept {
+  constexpr const char* names[] = {"state",         "fault",          "refused",        "step",      "step_refused",
+                                   "wheel_refused", "switch_refused", "override",       "increment", "chosen",
+                                   "layer",         "in_charge",      "move_refused",   "reduced",   "switched",
+                                   "gap",           "dropped",        "number_refused", "unheard"};
+  static_assert(std::size(names) == Event::kinds);
+  return names[static_cast<std::size_t>(kind)];
+}
+
+std::vector<std::pair<const char*, std::string>> facts(const Rig& rig, const Event& e) {
+  std::vector<std::pair<const char*, std::string>> all;
+  const auto add = [&](const char* name, auto id, const auto& names) {
+    if (id != no<decltype(id)>) all.emplace_back(name, names[index(id)]);
+  };
+  add("zone", e.zone, rig.zones);
+  if (e.kind == Event::Kind::state || e.kind == Event::Kind::refused) all.emplace_back("state", name_of(e.state));
+  if (e.cause != Cause::none) all.emplace_back("cause", about(e.cause).name);
+  if (e.obstacle.what != Interlock::none) all.emplace_back("interlock", about(e.obstacle.what).name);
+  add("handset", e.obstacle.handset, rig.handsets);
+  if (e.obstacle.slot != no<SlotId>) all.emplace_back("control", rig.slots[index(e.obstacle.slot)].name);
+  if (e.obstacle.link != no<LinkId>) all.emplace_back("link", rig.links[index(e.obstacle.link)].name);
+  if (e.axis != no<AxisId>) all.emplace_back("axis", rig.axes[index(e.axis)].name);
+  const SwitchId target = e.target != no<SwitchId> ? e.target : e.obstacle.target;
+  add("switch", target, rig.switches);
+  if (e.layer != no<LayerId>) all.emplace_back("layer", rig.layers[index(e.layer)]);
+  if (e.which != no<NumberId>) all.emplace_back("which", number_name(rig, e.which));
+  if (e.by != no<SlotId>) all.emplace_back("by", rig.slots[index(e.by)].name);
+  return all;
+}
+
 std::string say_amount(const Rig& rig, AxisId axis, Nano amount) {
   const bool negative = amount < 0;
   const auto size = negative ? 0 - static_cast<std::uint64_t>(amount) : static_cast<std::uint64_t>(amount);

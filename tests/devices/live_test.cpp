@@ -2,6 +2,7 @@
 // unplugging at full speed, coming back, nodes that are announced twice or vanish.
 #include "mock_device.hpp"
 
+#include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/live.hpp>
 #include <gyrax/handset/plugged.hpp>
 #include <gyrax/handset/reading_thread.hpp>
@@ -10,6 +11,7 @@
 #include <gyrax/rig/words.hpp>
 #include <gyrax/testing/hands.hpp>
 
+#include "support/json_paths.hpp"
 #include "support/rigs.hpp"
 
 #include <doctest/doctest.h>
@@ -456,5 +458,12 @@ TEST_CASE(
   products[0].nodes[0].readable = false;
   products[0].nodes[0].trouble = "it belongs to root";
   CHECK(plugged_text(products).find("NOT READABLE: it belongs to root") != std::string::npos);
-  CHECK(plugged_json(products).find("\"stick.left.x\"") != std::string::npos);
+  test::JsonPaths seen;
+  test::add_paths(nlohmann::json::parse(plugged_json(products)), "", seen);
+  const test::JsonPaths rows = test::documented(read_text("docs/json.md", 1 << 20).text, "handsets");
+  for (const auto& [path, types] : seen) {
+    CAPTURE(path);
+    CHECK(!test::row_of(rows, path).empty());
+  }
+  CHECK(seen.size() + 1 >= rows.size());  // but for the battery that is not there
 }

@@ -8,6 +8,7 @@
 
 #include <gyrax/rehearsal/rehearsal.hpp>
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -58,6 +59,8 @@ struct StopSummary {
 struct StoryLine {
   double at_s = 0;
   std::string text;
+  std::optional<Event> event{};  ///< none: the session made a machine fail
+  std::size_t times = 1;         ///< so many of them, one after the other
 };
 
 struct Summary {
