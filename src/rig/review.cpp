@@ -306,7 +306,11 @@ std::string review_text(const Rig& rig) {
 
 std::string review_json(const Rig& rig) {
   using Json = nlohmann::ordered_json;
-  Json all{{"gyrax_json", json_version}, {"rig", rig.path}, {"title", rig.title}, {"good", true}, {"period_ms", to_seconds(rig.period) * 1e3}};
+  Json all{{"gyrax_json", json_version},
+           {"rig", rig.path},
+           {"title", rig.title},
+           {"good", true},
+           {"period_ms", to_seconds(rig.period) * 1e3}};
   all["axes"] = Json::array();
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     const AxisLimits& l = rig.setup.axes[a].limits;
