@@ -1,7 +1,9 @@
 #include "commands.hpp"
 #include "output.hpp"
+#include "pieces.hpp"
 
 #include <gyrax/files/json_version.hpp>
+#include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 #include <gyrax/rig/review.hpp>
@@ -9,6 +11,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
 #include <charconv>
 #include <filesystem>
 
@@ -53,9 +56,30 @@ std::string problems_json(const FileError& error) {
   return whole.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
 }
 
+/// The line that a problem is about, with a mark under its place; empty where that shows nothing.
+std::string marked(const Problem& problem) {
+  if (problem.line < 1 || problem.column < 1 || problem.code == Code::version_missing) return {};
+  const std::string text = read_text(problem.file, max_rig).text;
+  std::size_t begin = 0;
+  for (int line = 1; line < problem.line && begin != std::string::npos; ++line)
+    if (begin = text.find('\n', begin); begin != std::string::npos) ++begin;
+  if (begin == std::string::npos || begin >= text.size()) return {};
+  std::string line = text.substr(begin, text.find('\n', begin) - begin);
+  std::replace(line.begin(), line.end(), '\t', ' ');
+  // Columns are bytes; what stands before the place is shown as far as it fits.
+  std::size_t at = std::min(static_cast<std::size_t>(problem.column) - 1, line.size());
+  constexpr std::size_t most = 100;
+  const std::size_t cut = at > most - 20 ? at - (most - 20) : 0;
+  line = visible(line.substr(cut, most), true);
+  const std::size_t before = width_of(visible(text.substr(begin + cut, at - cut), true));
+  const std::string number = std::to_string(problem.line);
+  return fmt::format("  {} | {}{}\n  {} | {}{}^\n", number, cut > 0 ? "…" : "", line, std::string(number.size(), ' '),
+                     cut > 0 ? " " : "", std::string(before, ' '));
+}
+
 int tell(const FileError& error, int otherwise) {
   if (json_is_due()) put_json(problems_json(error));
-  print_error("{}\n", error.what());
+  for (const Problem& problem : error.problems()) print_error("{}\n{}", sentence(problem), marked(problem));
   const std::size_t count = error.problems().size();
   if (count > 1) print_error("{} problems\n", count);
   if (error.error() == std::errc::no_such_file_or_directory) return wrong_input;

@@ -96,6 +96,15 @@ void Problems::add(Code code, const Place& at, std::string key, std::string what
 }
 
 std::vector<Problem> Problems::take() {
+  // What is missing because its key is mistyped is told by the mistyped one.
+  const auto mistyped = [this](const Problem& missing) {
+    return std::any_of(list_.begin(), list_.end(), [&](const Problem& one) {
+      return one.code == Code::unknown_key && !one.guess.empty() && one.file == missing.file &&
+             one.key.starts_with(missing.key) && one.key.find('.', missing.key.size() + 1) == std::string::npos &&
+             missing.what == fmt::format("'{}' is missing", one.guess);
+    });
+  };
+  std::erase_if(list_, [&](const Problem& one) { return one.code == Code::missing_key && mistyped(one); });
   std::stable_sort(list_.begin(), list_.end(), [](const Problem& a, const Problem& b) {
     return a.file == b.file && std::pair(a.line, a.column) < std::pair(b.line, b.column);
   });

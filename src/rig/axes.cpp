@@ -9,6 +9,15 @@
 
 namespace gyrax {
 
+const char* unit_words(const std::string& unit, std::size_t per_s) {
+  constexpr const char* words[][4] = {{"mm", "mm/s", "mm/s²", "mm/s³"},
+                                      {"deg", "deg/s", "deg/s²", "deg/s³"},
+                                      {"%", "%/s", "%/s²", "%/s³"},
+                                      {"unit", "unit/s", "unit/s²", "unit/s³"}};
+  const std::size_t row = unit == "mm" ? 0 : unit == "deg" ? 1 : unit == "%" ? 2 : 3;
+  return words[row][per_s];
+}
+
 void RigBuilder::read_axes(Table& root) {
   if (link_names_.empty()) {
     // Nearly all begin with a machine that is simulated.
@@ -46,7 +55,7 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   if (axis.wiring.link != no<LinkId>) axis.wiring.channel = axis_channels_[index(axis.wiring.link)]++;
   read_drive(table, info.unit, axis);
   if (is_place(axis.drive)) {
-    read_position(table, axis);
+    read_position(table, info.unit, axis);
   } else {
     axis.position = PositionKind::assumed;
   }
@@ -82,10 +91,13 @@ std::optional<std::pair<double, double>> RigBuilder::read_travel(Table& table, A
 /// wrong.
 MotionLimits RigBuilder::read_limits(Table& table, AxisInfo& info) {
   constexpr double least = AxisLimits::min;
-  const Allowed accels{least, AxisLimits::max, false, "unit/s²"}, jerks{least, AxisLimits::max_jerk, false, "unit/s³"};
+  const Allowed accels{least, AxisLimits::max, false, unit_words(info.unit, 2)},
+      jerks{least, AxisLimits::max_jerk, false, unit_words(info.unit, 3)};
   MotionLimits limits;
-  limits.speed = info.motor ? table.number("speed", {least, 100, false, "%"}, 100)
-                            : table.required_number("speed", {least, AxisLimits::max, false, "unit/s"}).value_or(1);
+  limits.speed =
+      info.motor
+          ? table.number("speed", {least, 100, false, "%"}, 100)
+          : table.required_number("speed", {least, AxisLimits::max, false, unit_words(info.unit, 1)}).value_or(1);
   limits.accel = table.required_number("accel", accels).value_or(1);
   limits.decel = table.number("decel", accels, limits.accel);
   std::optional<double> jerk, decel_jerk;
@@ -104,7 +116,7 @@ MotionLimits RigBuilder::read_limits(Table& table, AxisInfo& info) {
   return limits;
 }
 
-void RigBuilder::read_position(Table& table, AxisSetup& axis) {
+void RigBuilder::read_position(Table& table, const std::string& unit_name, AxisSetup& axis) {
   const bool unseen = row_of(axis.drive).unseen;
   const std::string kind = table.choice("position", {"measured", "assumed"}).value_or(unseen ? "assumed" : "measured");
   axis.position = kind == "measured" ? PositionKind::measured : PositionKind::assumed;
@@ -116,8 +128,9 @@ void RigBuilder::read_position(Table& table, AxisSetup& axis) {
     axis.start = unseen ? table.number("start", inside, middle) : table.required_number("start", inside).value_or(0);
     return;
   }
-  axis.following_error = table.number("following_error", {0, max_position, true, "unit"}, axis.limits.speed() * 0.1);
-  axis.in_position = table.number("in_position", {0, axis.following_error, false, "unit"}, axis.following_error / 100);
+  const char* const unit = unit_words(unit_name);
+  axis.following_error = table.number("following_error", {0, max_position, true, unit}, axis.limits.speed() * 0.1);
+  axis.in_position = table.number("in_position", {0, axis.following_error, false, unit}, axis.following_error / 100);
 }
 
 void RigBuilder::read_increments(Table& table) {
@@ -126,7 +139,7 @@ void RigBuilder::read_increments(Table& table) {
     return;
   }
   NotchSetup::Increments notches;
-  const Allowed allowed{0, max_position, true, "unit"};
+  const Allowed allowed{0, max_position, true, unit_words(rig_.axes.back().unit)};
   for (const double value : table.numbers("increments", allowed)) notches.values.push_back(to_nano(value));
   const auto start = table.number("increment", allowed);
   if (start) {

@@ -7,6 +7,9 @@
 
 namespace gyrax {
 
+/// "mm/s²" for a unit of ours and the second power of time; "unit/s²" where the axis's own is not known. A literal.
+const char* unit_words(const std::string& unit, std::size_t per_s = 0);
+
 /// "measured, within 2 mm of the command; pulse 900 … 2100 µs over the travel".
 std::string position_words(const Rig& rig, std::size_t axis);
 /// "; moves only while on: pump"; empty where it needs no switch.

@@ -50,7 +50,7 @@ class RigBuilder {
   void read_axis(Table& table, const std::string& name);
   std::optional<std::pair<double, double>> read_travel(Table& table, AxisInfo& info);
   MotionLimits read_limits(Table& table, AxisInfo& info);
-  void read_position(Table& table, AxisSetup& axis);
+  void read_position(Table& table, const std::string& unit_name, AxisSetup& axis);
   void read_increments(Table& table);
   void resolve_needs();
   std::optional<NotchSetup::Override> read_override(Table& table);

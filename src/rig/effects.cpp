@@ -1,5 +1,6 @@
 // How each effect is spelled in a rig: its key, how it is read, what `check` says of it.
 #include "effects.hpp"
+#include "axes.hpp"
 
 #include <fmt/format.h>
 
@@ -133,7 +134,9 @@ struct Spelling<effect::Follow> {
     const auto range = t.entry.range("range", {limits.low(), limits.high(), false, "(the axis's travel)"});
     std::tie(e.low, e.high) = range.value_or(std::pair(limits.low(), limits.high()));
     if (t.part.sign < 0) std::swap(e.low, e.high);
-    e.catch_up = t.entry.number("catch_up", {0, limits.speed(), true, "unit/s"}, limits.speed() / 10);
+    e.catch_up = t.entry.number(
+        "catch_up", {0, limits.speed(), true, unit_words(axis ? t.known.rig.axes[index(*axis)].unit : "", 1)},
+        limits.speed() / 10);
     return e;
   }
   static std::string describe(const Rig& rig, const BindingSetup&, const effect::Follow& e) {

@@ -40,10 +40,12 @@ TEST_CASE("check tells everything that is wrong with a rig, where, and what was 
   CHECK(bad.exit == 1);
   CHECK(says(bad, "did you mean 'travel'? [unknown_key]"));
   CHECK(says(bad, "there is no axis 'yy'"));
-  CHECK(says(bad, "[missing_key]"));
-  CHECK(says(bad, "3 problems"));
+  // With the line, and a mark under the place; and nothing that only follows from it.
+  CHECK(says(bad, " | travle = [0, 420]"));
+  CHECK(says(bad, "\n      |                        ^\n"));
+  CHECK(says(bad, "2 problems"));
   const auto json = nlohmann::json::parse(run("check --json " + (folder / "bad.toml"), true).out);
-  CHECK(json["problems"].size() == 3);
+  CHECK(json["problems"].size() == 2);
   CHECK(json["problems"][0]["line"].get<int>() > 0);
   CHECK(run("rehearse " + (folder / "bad.toml") + " " + demo_session).exit == 2);
 }
