@@ -17,8 +17,13 @@
 #include <optional>
 #include <thread>
 
-// <term.h>, where it is declared, makes macros of words like "lines".
-extern "C" int setupterm(const char* terminal, int descriptor, int* error);
+// <term.h>, where they are declared, makes macros of words like "lines".
+extern "C" {
+struct term;
+int setupterm(const char* terminal, int descriptor, int* error);
+struct term* set_curterm(struct term* terminal);
+int del_curterm(struct term* terminal);
+}
 
 namespace gyrax::tool {
 namespace {
@@ -117,7 +122,9 @@ std::string Terminal::why_not() {
   if (name.empty() || ::setupterm(nullptr, STDOUT_FILENO, &error) != OK) return cannot;
   char move_cursor[] = "cup";
   const char* const can = ::tigetstr(move_cursor);
-  return can == nullptr || can == reinterpret_cast<const char*>(-1) ? cannot : "";
+  const bool good = can != nullptr && can != reinterpret_cast<const char*>(-1);
+  ::del_curterm(::set_curterm(nullptr));
+  return good ? "" : cannot;
 }
 
 Terminal::Terminal() : shared_(new Shared) {

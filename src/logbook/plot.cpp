@@ -81,20 +81,44 @@ std::vector<Panel> panels_of_axis(const Rig& rig, std::size_t a) {
           {"jerk", unit + "/s³", {{a, Column::jerk}}, both(full.jerk, full.decel_jerk)}};
 }
 
-/// The jerk is the change of acceleration from the tick before, as anybody could measure it.
+/// What an axis has in its columns at a tick. The jerk is the change of acceleration from the tick before, as anybody
+/// could measure it.
+std::array<double, columns> row_of(const Trace& trace, const AxisTrace& a, std::size_t t) {
+  const double span = to_seconds(trace.length_of(t));
+  const double jerk = t > 0 && span > 0 ? (a[t].accel - a[t - 1].accel) / span : 0;
+  return {a[t].position, a[t].speed, a[t].accel, jerk, a[t].real_position, a[t].real_speed};
+}
+
+/// More ticks than this are drawn as two rows for each run of them, with the least and the greatest of every column in
+/// the order in which they came: a picture has fewer columns than that, and no peak is lost.
+constexpr std::size_t most_rows = 25'000;
+
 std::string data_of(const Rehearsal& done, std::size_t first, std::size_t last) {
   std::string data;
   const auto out = std::back_inserter(data);
-  const std::size_t stride = (last - first) / 25'000 + 1;
-  for (std::size_t t = first; t <= last; t += stride) {
-    fmt::format_to(out, "{:.4f}", to_seconds(done.trace.at(t)));
-    for (const AxisTrace& a : done.trace.axes) {
-      const double span = to_seconds(done.trace.length_of(t));
-      const double jerk = t > 0 && span > 0 ? (a[t].accel - a[t - 1].accel) / span : 0;
-      fmt::format_to(out, " {:.4f} {:.4f} {:.3f} {:.2f} {:.4f} {:.4f}", a[t].position, a[t].speed, a[t].accel, jerk,
-                     a[t].real_position, a[t].real_speed);
+  const Trace& trace = done.trace;
+  const std::size_t run = (last - first) / most_rows + 1, rows = run > 1 ? 2 : 1, width = trace.axes.size() * columns;
+  std::vector<double> least(width), greatest(width);
+  std::vector<std::size_t> least_at(width), greatest_at(width);
+  for (std::size_t begin = first; begin <= last; begin += run) {
+    const std::size_t end = std::min(begin + run, last + 1);
+    for (std::size_t t = begin; t < end; ++t) {
+      std::size_t c = 0;
+      for (const AxisTrace& axis : trace.axes)
+        for (const double value : row_of(trace, axis, t)) {
+          if (t == begin || value < least[c]) least[c] = value, least_at[c] = t;
+          if (t == begin || value > greatest[c]) greatest[c] = value, greatest_at[c] = t;
+          ++c;
+        }
     }
-    data += '\n';
+    for (std::size_t row = 0; row < rows; ++row) {
+      fmt::format_to(out, "{:.4f}", to_seconds(trace.at(row == 0 ? begin : begin + (end - begin) / 2)));
+      for (std::size_t c = 0; c < width; ++c) {
+        const bool least_first = least_at[c] < greatest_at[c];
+        fmt::format_to(out, " {:.4f}", least_first == (row == 0) ? least[c] : greatest[c]);
+      }
+      data += '\n';
+    }
   }
   return data;
 }

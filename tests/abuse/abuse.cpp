@@ -229,12 +229,10 @@ class Draw {
     }
     if (verb < 9 && maybe(4)) t.words.push_back("--json");
     if (maybe(6)) t.words.push_back("--replace");
-    if (maybe(12))
-      t.words.push_back(std::vector<std::string>{"--jsno", "--span", "\x1b[2J", "--for=nan", "-x"}[below(5)]);
+    if (maybe(12)) t.words.push_back(one_of<std::string>({"--jsno", "--span", "\x1b[2J", "--for=nan", "-x"}));
     t.out = static_cast<End>(maybe(3) ? below(t.live ? 5 : 4) : 0);
     t.error = static_cast<End>(maybe(5) ? below(4) : 0);
-    if (!t.live && maybe(5))
-      t.signal = std::vector<int>{SIGTERM, SIGINT, SIGKILL, SIGHUP}[below(4)], t.after_ms = below(60);
+    if (!t.live && maybe(5)) t.signal = one_of({SIGTERM, SIGINT, SIGKILL, SIGHUP}), t.after_ms = below(60);
     t.limited = maybe(8);
     t.nobody = maybe(12);
     return t;
@@ -242,6 +240,10 @@ class Draw {
 
  private:
   int below(int most) { return static_cast<int>(random_() % static_cast<unsigned>(most)); }
+  template <class T>
+  T one_of(std::initializer_list<T> these) {
+    return *(these.begin() + below(static_cast<int>(these.size())));
+  }
   bool maybe(int one_in) { return below(one_in) == 0; }
   std::string input(const std::string& wanted) {
     return maybe(2) ? wanted : in_.any[static_cast<std::size_t>(below(static_cast<int>(in_.any.size())))];
@@ -271,7 +273,7 @@ class Draw {
                "--for",
                maybe(3) ? "0.3" : "20",
                maybe(2) ? "--json" : "--plain"};
-    t.signal = std::vector<int>{SIGTERM, SIGINT, SIGHUP, SIGQUIT, SIGKILL, SIGTSTP}[below(6)];
+    t.signal = one_of({SIGTERM, SIGINT, SIGHUP, SIGQUIT, SIGKILL, SIGTSTP});
     t.after_ms = below(800);
     return t;
   }

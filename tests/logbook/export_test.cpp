@@ -75,3 +75,28 @@ TEST_CASE("Plots are drawn, or it is said why not, and nothing is left behind") 
   CHECK(std::distance(fs::directory_iterator(folder), {}) == 2);
   fs::remove_all(folder);
 }
+
+TEST_CASE("However long a session is, a peak of one tick is drawn") {
+  Rig rig = demo().rig;
+  for (const double spike : {0.0, 7777.0}) {
+    Rehearsal done = demo().done;
+    Trace& trace = done.trace;
+    // Twenty of them, one after the other, the peak at a tick of no round number.
+    const auto twenty_times = [](auto& list) {
+      const auto one = list;
+      for (int i = 1; i < 20; ++i) list.insert(list.end(), one.begin(), one.end());
+    };
+    for (AxisTrace& axis : trace.axes) twenty_times(axis);
+    for (auto& zone : trace.zones) twenty_times(zone);
+    trace.ticks *= 20;
+    trace.times.clear();
+    for (std::size_t t = 0; t < trace.ticks; ++t)
+      trace.times.push_back(Time{static_cast<std::int64_t>(t) * trace.period});
+    trace.axes[0][123'457].speed += spike;
+    const Drawn drawn = draw_plot(rig, done, PlotFormat::svg);
+    CHECK(drawn.why.empty());
+    // It is on the scale beside the curve.
+    CHECK((drawn.picture.find(">8000<") != std::string::npos || drawn.picture.find("> 8000<") != std::string::npos) ==
+          (spike > 0));
+  }
+}

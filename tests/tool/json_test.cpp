@@ -25,20 +25,21 @@ void compare(const std::string& section, const JsonPaths& seen, const std::set<s
   const JsonPaths rows = documented(docs(), section);
   REQUIRE(!rows.empty());
   std::set<std::string> met = elsewhere;
-  for (const auto& [path, types] : seen) {
+  for (const auto& field : seen) {
+    const std::string& path = field.first;
     CAPTURE(path);
     const std::string row = row_of(rows, path);
     CHECK(!row.empty());
     if (row.empty()) continue;
     met.insert(row);
-    for (const std::string& type : types) {
+    for (const std::string& type : field.second) {
       CAPTURE(type);
       CHECK(rows.at(row).contains(type));
     }
   }
-  for (const auto& [row, types] : rows) {
-    CAPTURE(row);
-    CHECK(met.contains(row));
+  for (const auto& row : rows) {
+    CAPTURE(row.first);
+    CHECK(met.contains(row.first));
   }
 }
 

@@ -103,8 +103,9 @@ TEST_CASE("A file of another kind is named, whatever reads it") {
   for (const auto& [reader, wanted] : readers) {
     for (const auto& [file, kind] : files) {
       if (kind == wanted) continue;
-      CAPTURE(reader + file);
-      const Ran ran = run(reader + file);
+      const std::string arguments = reader + file;
+      CAPTURE(arguments);
+      const Ran ran = run(arguments);
       CHECK(ran.exit == (reader == "check " ? 1 : 2));
       CHECK(says(ran, ":1:1: this is " + kind + ", not " + wanted + "; "));
       CHECK(std::count(ran.out.begin(), ran.out.end(), '\n') == 1);
