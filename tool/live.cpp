@@ -293,7 +293,7 @@ class Live {
       if (seat.present && !seat.warning.empty()) note(fmt::format("{}: {}", seat.name, seat.warning));
     }
     if (measure) overrides_at_ = now;
-    if (rig_ && now > 0.3 && !std::exchange(told_waiting_, true))
+    if (rig_ && !screen_ && now > 0.3 && !std::exchange(told_waiting_, true))
       for (const SeenHandset& seat : seen_->seats)
         if (!seat.present) note(fmt::format("waiting for {}: it is not plugged in", seat.name));
     if (screen_ || notes_ == seen_->notes) return;
