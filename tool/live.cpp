@@ -3,6 +3,7 @@
 #include "output.hpp"
 #include "reporter.hpp"
 #include "screen.hpp"
+#include "signals.hpp"
 #include "terminal.hpp"
 
 #include <gyrax/files/text_file.hpp>
@@ -18,8 +19,8 @@
 #include <fmt/format.h>
 
 #include <poll.h>
-#include <sys/signalfd.h>
 #include <unistd.h>
+#include <algorithm>
 #include <csignal>
 #include <filesystem>
 #include <memory>
@@ -39,33 +40,6 @@ std::string from_home(const std::string& path) {
 
 constexpr int frame_ms = 50;
 constexpr std::size_t max_remembered = 1u << 16;
-
-/// What tells a program to end, or to be suspended, as something to read. Made before any thread, so that all of them
-/// leave the signals alone.
-class Signals {
- public:
-  Signals() {
-    sigset_t set;
-    sigemptyset(&set);
-    for (const int one : {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGTSTP}) sigaddset(&set, one);
-    ::pthread_sigmask(SIG_BLOCK, &set, nullptr);
-    // In the background it goes on: writing to a terminal that others have does not stop it.
-    for (const int one : {SIGTTIN, SIGTTOU}) std::signal(one, SIG_IGN);
-    fd_ = ::signalfd(-1, &set, SFD_NONBLOCK | SFD_CLOEXEC);
-  }
-  ~Signals() { ::close(fd_); }
-  Signals(const Signals&) = delete;
-  Signals& operator=(const Signals&) = delete;
-  int descriptor() const { return fd_; }
-  /// The next signal that came; 0 if none.
-  int next() {
-    signalfd_siginfo info{};
-    return ::read(fd_, &info, sizeof info) == sizeof info ? static_cast<int>(info.ssi_signo) : 0;
-  }
-
- private:
-  int fd_ = -1;
-};
 
 /// One live session of the tool, from its first frame to its end.
 class Live {
@@ -209,6 +183,10 @@ class Live {
 
   /// Everything is at rest and off: now the shell may have its way. Nothing moves afterwards until somebody says ready.
   void suspend() {
+    // A keypad that types is the shell's again first.
+    const auto is_ours = [](const SeenHandset& seat) { return seat.grabbed; };
+    for (int tries = 0; handsets_ && tries < 50 && std::ranges::any_of(handsets_->look().seats, is_ours); ++tries)
+      ::poll(nullptr, 0, 10);
     terminal_.reset();
     ::kill(::getpid(), SIGSTOP);
     suspending_ = false;
@@ -361,7 +339,7 @@ class Live {
       scene.facts.push_back(view_->real_time.why_no_priority);
     if (!note_.empty()) scene.facts.push_back(note_);
     scene.rig = rig_ ? &*rig_ : nullptr;
-    scene.run = view_;
+    scene.run = view_ != nullptr && view_->ticks > 0 ? view_ : nullptr;  // nothing is known before
     scene.hands = seen_;
     scene.reports_per_s = overrides_;
     scene.time_s = to_seconds(clock_.now());

@@ -28,8 +28,8 @@ Waiting& waiting() {
   return made;
 }
 
-std::atomic<bool> failed{false};
-std::atomic<int> failed_with{0};
+std::atomic<bool> failed{false};  // something did not get out
+std::atomic<int> failed_with{0};  // the system refused to take any more
 bool json_expected = false, json_told = false;
 
 /// All of it, or false.
@@ -49,7 +49,7 @@ bool write_all(int fd, std::string_view text) {
 }
 
 void send(std::string_view text) {
-  if (failed || write_all(STDOUT_FILENO, text)) return;
+  if (failed_with != 0 || write_all(STDOUT_FILENO, text)) return;
   failed_with = errno;
   failed = true;
 }

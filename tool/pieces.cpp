@@ -30,6 +30,25 @@ std::vector<std::string> split(std::string text, std::size_t width) {
   return parts;
 }
 
+std::vector<std::string> distinct(const std::vector<std::string>& names, std::size_t width) {
+  std::vector<std::string> made;
+  for (const std::string& name : names) {
+    const std::size_t is = width_of(name), head = width / 2, tail = width - head - 1;
+    std::string text = is <= width ? name : cut_to(name, head) + "…" + name.substr(cut_to(name, is - tail).size());
+    const auto stands_for_another = [&] {
+      for (std::size_t i = 0; i < made.size(); ++i)
+        if (made[i] == text && names[i] != name) return true;
+      return false;
+    };
+    for (std::size_t number = 2; stands_for_another(); ++number) {
+      const std::string mark = "~" + std::to_string(number);
+      text = cut_to(name, width - mark.size()) + mark;
+    }
+    made.push_back(std::move(text));
+  }
+  return made;
+}
+
 std::string padded(const std::string& text, std::size_t width) {
   const std::size_t is = width_of(text);
   return is >= width ? cut_to(text, width) : text + std::string(width - is, ' ');

@@ -151,6 +151,9 @@ class Composer {
     rule("axes");
     const Rig& rig = *scene_.rig;
     const RunView& view = *scene_.run;
+    std::vector<std::string> names;
+    for (const AxisInfo& axis : rig.axes) names.push_back(axis.name);
+    names = distinct(names, 11);
     for (std::size_t a = 0; a < view.axes.size(); ++a) {
       const AxisView& axis = view.axes[a];
       const std::string& unit = rig.axes[a].unit;
@@ -159,7 +162,7 @@ class Composer {
         step = fmt::format("step {}", say_amount(rig, id_at<AxisId>(a), view.increments[a]).substr(1));
       const bool off = axis.command.mode == Mode::off;
       if (rig.axes[a].motor) {
-        add({{padded(rig.axes[a].name, 11), Style::strong},
+        add({{padded(names[a], 11), Style::strong},
              {padded("        motor", 14), Style::dim},
              {padded(fmt::format("{:>+7.1f} %", tidy(axis.command.v)), 14),
               axis.command.v != 0 ? Style::good : Style::dim},
@@ -168,7 +171,7 @@ class Composer {
         continue;
       }
       const double stands = off && axis.measured.measured ? axis.measured.position : axis.command.p;
-      add({{padded(rig.axes[a].name, 11), Style::strong},
+      add({{padded(names[a], 11), Style::strong},
            {padded(fmt::format("{:>9.3f} {:<3}", tidy(stands), unit), 14)},
            {padded(fmt::format("{:>+7.1f} {}/s", tidy(axis.command.v), unit), 14),
             axis.command.v != 0 ? Style::good : Style::dim},
@@ -280,13 +283,22 @@ class Composer {
     return cell_of(name, code, sample.known, "", sample_value(sample, name));
   }
 
+  /// A control's name as it fits into its cell beside those of all others.
+  std::string short_name(const std::string& name) const {
+    std::vector<std::string> all;
+    if (scene_.rig != nullptr)
+      for (const SlotInfo& slot : scene_.rig->slots) all.push_back(slot.name);
+    const auto at = std::find(all.begin(), all.end(), name);
+    return at == all.end() ? name : distinct(all, 15)[static_cast<std::size_t>(at - all.begin())];
+  }
+
   static double sample_value(const Sample& sample, const ControlName& name) {
     return name.kind == ControlKind::key ? (sample.pressed ? 1 : 0) : sample.value;
   }
 
-  static Line cell_of(const ControlName& name, const std::string& code, bool known, const std::string& raw,
-                      double value) {
-    Line line{{padded(name.name, 15)}, {padded(code, 13), Style::dim}};
+  Line cell_of(const ControlName& name, const std::string& code, bool known, const std::string& raw,
+               double value) const {
+    Line line{{padded(short_name(name.name), 15)}, {padded(code, 13), Style::dim}};
     if (!known) {
       line.push_back({padded("not moved yet", cell - 28), Style::dim});
       return line;

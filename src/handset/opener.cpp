@@ -224,6 +224,7 @@ void Opener::take_back() {
 /// After a drop: the device goes back to the reader with its whole state.
 void Opener::ask_state(std::size_t seat) {
   Sitting& s = *sitting_[seat].device;
+  sitting_[seat].let_go = false;
   s.first.clear();
   s.state.clear();
   if (!s.node->state(s.reported, s.state)) s.state.clear();  // the reader will see that it has gone

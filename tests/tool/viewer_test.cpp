@@ -265,3 +265,23 @@ TEST_CASE("A terminal that cannot do a screen gets lines, with a word; a job in 
   CHECK(child.exit(true) == 0);
   log.ended("its time was over");
 }
+
+TEST_CASE("Names that differ are shown differently, however narrow their place is") {
+  const std::string rig =
+      (fs::temp_directory_path() / ("gyrax-names-" + std::to_string(::getpid()) + ".toml")).string();
+  std::string text = "gyrax = 1\n";
+  for (const char* name : {"camera_carriage_left", "camera_carriage_right", "camera_cardinal_right"})
+    text += "[axis." + std::string(name) +
+            "]\nunit = \"mm\"\ntravel = [0, 10]\nspeed = 1\naccel = 1\nposition = \"assumed\"\nstart = 0\n";
+  text +=
+      "[handset.pad]\n[bind]\n\"stick.left.x\" = { jog = \"camera_carriage_left\" }\n\"menu.right\" = \"ready\"\n"
+      "\"shoulder.right\" = \"enable\"\n\"face.east\" = \"stop\"\n\"menu.centre\" = \"reset\"\n";
+  REQUIRE(!gyrax::write_text(rig, text));
+  const Logbook log;
+  Child child(Child::On::terminal, "run " + rig + " --no-real-time --for 1 --logbook " + log.path);
+  CHECK(child.shows("camer…_left"));
+  CHECK(child.shows("camer…right"));
+  CHECK(child.shows("camera_ca~2"));
+  CHECK(child.exit(true) == 0);
+  fs::remove(rig);
+}
