@@ -3,56 +3,21 @@ complete -c gyrax -n __fish_use_subcommand -f -l help
 complete -c gyrax -n __fish_use_subcommand -f -l version
 complete -c gyrax -n __fish_use_subcommand -f -a "check rehearse handsets calibrate watch run logbook demo"
 
-complete -c gyrax -n "__fish_seen_subcommand_from check" -l help
-complete -c gyrax -n "__fish_seen_subcommand_from check" -l json
-
-complete -c gyrax -n "__fish_seen_subcommand_from rehearse" -l help
-complete -c gyrax -n "__fish_seen_subcommand_from rehearse" -l csv -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from rehearse" -l plot -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from rehearse" -l replace
-complete -c gyrax -n "__fish_seen_subcommand_from rehearse" -l axis -x
-complete -c gyrax -n "__fish_seen_subcommand_from rehearse" -l span -x
-complete -c gyrax -n "__fish_seen_subcommand_from rehearse" -l json
-
-complete -c gyrax -n "__fish_seen_subcommand_from handsets" -l help
-complete -c gyrax -n "__fish_seen_subcommand_from handsets" -l all
-complete -c gyrax -n "__fish_seen_subcommand_from handsets" -l json
-
-complete -c gyrax -n "__fish_seen_subcommand_from calibrate" -l help
-complete -c gyrax -n "__fish_seen_subcommand_from calibrate" -l track -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from calibrate" -l out -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from calibrate" -l replace
-complete -c gyrax -n "__fish_seen_subcommand_from calibrate" -l device -x
-complete -c gyrax -n "__fish_seen_subcommand_from calibrate" -l name -x
-complete -c gyrax -n "__fish_seen_subcommand_from calibrate" -l step -x
-complete -c gyrax -n "__fish_seen_subcommand_from calibrate" -l json
-
-complete -c gyrax -n "__fish_seen_subcommand_from watch" -l help
-complete -c gyrax -n "__fish_seen_subcommand_from watch" -l hands -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from watch" -l for -x
-complete -c gyrax -n "__fish_seen_subcommand_from watch" -l plain
-complete -c gyrax -n "__fish_seen_subcommand_from watch" -l json
-complete -c gyrax -n "__fish_seen_subcommand_from watch" -l record -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from watch" -l replace
-
-complete -c gyrax -n "__fish_seen_subcommand_from run" -l help
-complete -c gyrax -n "__fish_seen_subcommand_from run" -l hands -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from run" -l for -x
-complete -c gyrax -n "__fish_seen_subcommand_from run" -l plain
-complete -c gyrax -n "__fish_seen_subcommand_from run" -l json
-complete -c gyrax -n "__fish_seen_subcommand_from run" -l record -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from run" -l replace
-complete -c gyrax -n "__fish_seen_subcommand_from run" -l logbook -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from run" -l no-real-time
-
-complete -c gyrax -n "__fish_seen_subcommand_from logbook" -l help
-complete -c gyrax -n "__fish_seen_subcommand_from logbook" -l csv -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from logbook" -l plot -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from logbook" -l replace
-complete -c gyrax -n "__fish_seen_subcommand_from logbook" -l axis -x
-complete -c gyrax -n "__fish_seen_subcommand_from logbook" -l span -x
-complete -c gyrax -n "__fish_seen_subcommand_from logbook" -l json
-
-complete -c gyrax -n "__fish_seen_subcommand_from demo" -l help
-complete -c gyrax -n "__fish_seen_subcommand_from demo" -l out -r -F
-complete -c gyrax -n "__fish_seen_subcommand_from demo" -l replace
+# A verb and its options; "=": it takes a value, "=f": a file.
+function __gyrax_options
+  for option in $argv[2..-1]
+    set -l parts (string split = -- $option)
+    set -l takes -f
+    test (count $parts) -gt 1; and set takes -x
+    test "$parts[2]" = f; and set takes -r -F
+    complete -c gyrax -n "__fish_seen_subcommand_from $argv[1]" -l $parts[1] $takes
+  end
+end
+__gyrax_options check help json
+__gyrax_options rehearse help csv=f plot=f replace axis= span= json
+__gyrax_options handsets help all json
+__gyrax_options calibrate help track=f out=f replace device= name= step= json
+__gyrax_options watch help hands=f for= plain json record=f replace
+__gyrax_options run help hands=f for= plain json record=f replace logbook=f no-real-time
+__gyrax_options logbook help csv=f plot=f replace axis= span= json
+__gyrax_options demo help out=f replace

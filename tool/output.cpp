@@ -1,7 +1,8 @@
 #include "output.hpp"
 
+#include <gyrax/files/text_file.hpp>
+
 #include <fcntl.h>
-#include <poll.h>
 #include <unistd.h>
 #include <atomic>
 #include <cerrno>
@@ -31,22 +32,6 @@ Waiting& waiting() {
 std::atomic<bool> failed{false};  // something did not get out
 std::atomic<int> failed_with{0};  // the system refused to take any more
 bool json_expected = false, json_told = false;
-
-/// All of it, or false.
-bool write_all(int fd, std::string_view text) {
-  while (!text.empty()) {
-    const ssize_t done = ::write(fd, text.data(), text.size());
-    if (done >= 0) {
-      text.remove_prefix(static_cast<std::size_t>(done));
-    } else if (errno == EAGAIN) {
-      pollfd room{fd, POLLOUT, 0};
-      ::poll(&room, 1, -1);
-    } else if (errno != EINTR) {
-      return false;
-    }
-  }
-  return true;
-}
 
 void send(std::string_view text) {
   if (failed_with != 0 || write_all(STDOUT_FILENO, text)) return;

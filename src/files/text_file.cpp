@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <fcntl.h>
+#include <poll.h>
 #include <sys/stat.h>
 #include <unistd.h>
 #include <cerrno>
@@ -45,16 +46,6 @@ Text from_errno(const std::string& path) {
   return failure(error, fmt::format("cannot read '{}': {}", path, error.message()));
 }
 
-bool write_all(int fd, std::string_view text) {
-  while (!text.empty()) {
-    const ssize_t put = ::write(fd, text.data(), text.size());
-    if (put < 0 && errno == EINTR) continue;
-    if (put < 0) return false;
-    text.remove_prefix(static_cast<std::size_t>(put));
-  }
-  return true;
-}
-
 /// Into what is there, which keeps its place, its names and its mode.
 std::error_code write_into(const std::string& path, int how, std::string_view text) {
   Descriptor file(::open(path.c_str(), O_WRONLY | O_CLOEXEC | how, 0666));
@@ -93,6 +84,21 @@ Text read_text(const std::string& path, std::size_t most) {
   }
   read.text.resize(done);
   return read;
+}
+
+bool write_all(int descriptor, std::string_view text) {
+  while (!text.empty()) {
+    const ssize_t put = ::write(descriptor, text.data(), text.size());
+    if (put >= 0) {
+      text.remove_prefix(static_cast<std::size_t>(put));
+    } else if (errno == EAGAIN) {
+      pollfd room{descriptor, POLLOUT, 0};
+      ::poll(&room, 1, -1);
+    } else if (errno != EINTR) {
+      return false;
+    }
+  }
+  return true;
 }
 
 std::error_code write_text(const std::string& path, std::string_view text) {

@@ -31,6 +31,9 @@ Text read_text(const std::string& path, std::size_t most);
 /// of one name (a pipe, a device, a file with several names) is written into. Error: the code; nothing is left behind.
 std::error_code write_text(const std::string& path, std::string_view text);
 
+/// Writes all of it to an open descriptor, and waits where that takes nothing now. False: it could not; errno says why.
+bool write_all(int descriptor, std::string_view text);
+
 /// Whether `path` may be written to, before the work is done whose result it is to hold: the folder is there and can be
 /// written to, `path` is no folder and none of the `inputs` under any name, and nothing is there already unless it is
 /// to `replace` it. Pipes and devices may always be written into. Returns why not, as a sentence; nullopt: it may.

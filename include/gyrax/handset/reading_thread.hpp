@@ -13,9 +13,12 @@
 #include <gyrax/threads/queue.hpp>
 
 #include <atomic>
+#include <memory>
 #include <thread>
 
 namespace gyrax {
+
+class EventDescriptor;
 
 class ReadingThread {
  public:
@@ -37,7 +40,7 @@ class ReadingThread {
   LiveHandsets& handsets_;
   Queue<HandsetItem> items_;
   std::atomic<std::uint64_t> lost_{0};
-  int end_;  // readable when the thread is to end
+  std::unique_ptr<EventDescriptor> end_;  // set when the thread is to end
   std::thread thread_;
 };
 

@@ -37,7 +37,8 @@ std::optional<PlotFormat> plot_format(const std::string& path);
 struct Drawn {
   std::string picture, why;
 };
-/// Draws in memory, through gnuplot: nothing that a rig says is part of what gnuplot carries out.
+/// Draws in memory, through gnuplot. Of a rig only its axes' names and units are part of what gnuplot carries out,
+/// which are letters, digits and _; its title is data.
 Drawn draw_plot(const Rig& rig, const Rehearsal& done, PlotFormat format, const PlotView& view = {});
 /// The same into a file, in the format of its ending. Error: a sentence; nothing is left behind.
 std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path,

@@ -1,7 +1,7 @@
 /// A handset of your own, told by shares and keys: it makes the readings that an engine takes, in order and numbered.
 ///
-/// In: what the hands do, by the names of the rig's controls. Out: readings. Never: a reading before the handset was
-/// plugged in, or of a control that is not known yet: plugging in tells every control at rest first.
+/// In: what the hands do, by the names of the rig's controls. Out: readings. Plugging in tells every control at rest
+/// first; what is told before that an engine does not take, and says so (Event::Kind::unheard).
 ///
 ///     OwnHandset box(rig, "pad");
 ///     box.plug(now);
