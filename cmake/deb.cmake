@@ -19,7 +19,7 @@ set(CPACK_COMPONENT_TOOL_DESCRIPTION
   "maps gamepads and pendants to servos and machine axes\n Turns what hands do into exact, limited motion, and stops that motion\n when the hands, the wire or the program go away.\n Not a safety-rated device.")
 set(CPACK_DEBIAN_DEV_PACKAGE_NAME libgyrax-dev)
 set(CPACK_DEBIAN_DEV_PACKAGE_SECTION libdevel)
-set(CPACK_DEBIAN_DEV_PACKAGE_DEPENDS "libfmt-dev, libevdev-dev, libudev-dev")
+set(CPACK_DEBIAN_DEV_PACKAGE_DEPENDS "libfmt-dev, libevdev-dev, libudev-dev, libzstd-dev")
 set(CPACK_COMPONENT_DEV_DESCRIPTION
   "library behind gyrax, for programs that move machines\n Headers, static libraries, a CMake package and pkg-config files.\n The core needs the standard library alone.")
 

@@ -13,7 +13,16 @@
 namespace gyrax::tool {
 
 /// 0 done, 1 the thing checked did not hold, 2 wrong usage or input, 3 the outside world failed.
-enum Exit : int { done = 0, did_not_hold = 1, wrong_input = 2, world_failed = 3 };
+enum Exit : int {
+  done = 0,
+  did_not_hold = 1,
+  wrong_input = 2,
+  world_failed = 3,
+  // Of a logbook, where nothing worse is:
+  is_cut_off = 4,
+  is_damaged = 5,
+  other_binary = 6
+};
 
 struct RehearseOptions {
   std::string rig, session;
@@ -47,6 +56,8 @@ struct LiveOptions {
   std::string rig;       ///< may be empty for watch
   std::string hands;     ///< a session that plays in place of real handsets
   std::string logbook;   ///< where it goes; empty: the usual place
+  std::size_t keep = 0;  ///< of the logbooks there, so many files; 0: as the rig says
+  double keep_mb = 0;    ///< and so much
   std::string record;    ///< a recording that starts at once goes to this stem
   double for_s = 0;      ///< ends by itself after this; 0: not
   bool replace = false;  ///< a logbook or a recording that is there already

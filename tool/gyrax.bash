@@ -17,7 +17,7 @@ _gyrax() {
       handsets) options="--help --all --json" ;;
       calibrate) options="--help --track --out --replace --device --name --step --json" ;;
       watch) options="--help --hands --for --plain --json --record --replace" ;;
-      run) options="--help --hands --for --plain --json --record --replace --logbook --no-real-time" ;;
+      run) options="--help --hands --for --plain --json --record --replace --logbook --no-logbook --keep --keep-mb --no-real-time" ;;
       logbook) options="--help --csv --plot --replace --axis --span --json" ;;
       demo) options="--help --out --replace" ;;
     esac
@@ -25,7 +25,7 @@ _gyrax() {
     return
   fi
   if [[ $verb == logbook ]]; then
-    mapfile -t COMPREPLY < <(compgen -f -X '!*.jsonl' -- "$word"; compgen -d -- "$word")
+    mapfile -t COMPREPLY < <(compgen -f -X '!*.jsonl.zst' -- "$word"; compgen -d -- "$word")
     return
   fi
   mapfile -t COMPREPLY < <(compgen -f -X '!*.toml' -- "$word"; compgen -d -- "$word")

@@ -18,6 +18,6 @@ __gyrax_options rehearse help csv=f plot=f replace axis= span= json
 __gyrax_options handsets help all json
 __gyrax_options calibrate help track=f out=f replace device= name= step= json
 __gyrax_options watch help hands=f for= plain json record=f replace
-__gyrax_options run help hands=f for= plain json record=f replace logbook=f no-real-time
+__gyrax_options run help hands=f for= plain json record=f replace logbook=f no-logbook keep= keep-mb= no-real-time
 __gyrax_options logbook help csv=f plot=f replace axis= span= json
 __gyrax_options demo help out=f replace

@@ -11,6 +11,7 @@
 #include <gyrax/handset/plugged.hpp>
 #include <gyrax/handset/reading_thread.hpp>
 #include <gyrax/link/link.hpp>
+#include <gyrax/logbook/shelf.hpp>
 #include <gyrax/rehearsal/player.hpp>
 #include <gyrax/rig/remembered.hpp>
 #include <gyrax/rig/words.hpp>
@@ -117,11 +118,16 @@ class Live {
 
   void start_engine() {
     links_ = std::make_unique<RigLinks>(*rig_);
+    LogbookWriter::Options log;
+    log.replace = options_.replace;
+    log.device = [this](std::size_t number) { return real() != nullptr ? real()->device(number) : Device{}; };
     if (options_.keep_log) {
-      LogbookWriter::Options log;
-      log.replace = options_.replace;
-      log.device = [this](std::size_t number) { return real() != nullptr ? real()->device(number) : Device{}; };
+      clear_shelf();
       make_logbook(log);
+    } else if (options_.verb == LiveVerb::run) {
+      LastMinute last;
+      last.path = [] { return default_logbook_path("trip"); };
+      log_ = std::make_unique<LogbookWriter>(*rig_, std::move(last), log);
     }
     Runner::Options runner;
     runner.log = log_.get();
@@ -132,6 +138,37 @@ class Live {
     take_hands();
     runner_ = std::make_unique<Runner>(*rig_, *hands_, *links_, clock_, runner);
     engine_ = std::thread([this] { runner_->run(); });
+  }
+
+  /// The oldest of the usual folder's go, at the start and while this one grows.
+  void clear_shelf() {
+    if (!options_.logbook.empty()) return;
+    ShelfBounds bounds{rig_->keep_logbooks, static_cast<std::uint64_t>(rig_->keep_logbooks_mb * 1e6)};
+    if (options_.keep > 0) bounds.files = options_.keep;
+    if (options_.keep_mb > 0) bounds.bytes = static_cast<std::uint64_t>(options_.keep_mb * 1e6);
+    // At the start there is one more to come.
+    if (!log_) --bounds.files;
+    const std::size_t gone = gyrax::clear_shelf(default_logbook_folder(), bounds).size();
+    if (gone > 0)
+      remark(fmt::format("{} old logbook{} in {} made room for new ones", gone, gone == 1 ? "" : "s",
+                         from_home(default_logbook_folder())));
+    cleared_at_ = to_seconds(clock_.now());
+  }
+
+  /// What its disk says, as soon as it says it.
+  void look_at_logbook() {
+    if (!log_) return;
+    if (const std::error_code trouble = log_->trouble(); trouble != told_trouble_) {
+      told_trouble_ = trouble;
+      note(trouble ? fmt::format("the logbook cannot be written: {}; what happens now waits in memory, then it is lost",
+                                 trouble.message())
+                   : fmt::format("the logbook is written again; {} records lost", log_->lost()));
+    }
+    const std::vector<std::string> written = log_->written();
+    for (; told_written_ < written.size(); ++told_written_)
+      note(fmt::format("a zone tripped: the last minute is in {}", from_home(written[told_written_])));
+    constexpr double every_s = 60;
+    if (options_.keep_log && to_seconds(clock_.now()) > cleared_at_ + every_s) clear_shelf();
   }
 
   /// Where it was told, or under the first name that no other run takes in the same moment.
@@ -248,6 +285,7 @@ class Live {
     if (supervised_ != nullptr && supervised_->stopped() && !std::exchange(told_stop_, true))
       note("a real stop ended the recording");
     remember();
+    look_at_logbook();
     tell_events();
     tell_axes();
     if (view_->ended) done_ = true;
@@ -331,7 +369,7 @@ class Live {
                                      rig_->title.empty() ? rig_->path : rig_->title)
                        : "gyrax watch: every control of every handset";
     scene.keys = handsets_ ? "r records   q ends" : "q ends";
-    if (log_)
+    if (options_.keep_log)
       scene.facts.push_back(fmt::format(
           "logbook {}{}", from_home(path_),
           view_ != nullptr && view_->log_lost > 0 ? fmt::format(", {} RECORDS LOST", view_->log_lost) : ""));
@@ -354,6 +392,8 @@ class Live {
     if (runner_) account = account_of(runner_->look());
     // Before the terminal, which may not take another byte.
     if (log_) closed = log_->close(account);
+    if (view_ != nullptr) look_at_logbook();
+    if (!options_.keep_log) closed.reset();
     terminal_.reset();
     if (reading_ && reading_->lost() > 0)
       note(fmt::format("{} readings were not told: what takes this output is slower than the handset",
@@ -403,7 +443,9 @@ class Live {
   std::vector<bool> present_;
   std::vector<double> overrides_;
   std::vector<std::uint64_t> reports_;
-  double overrides_at_ = 0;
+  double overrides_at_ = 0, cleared_at_ = 0;
+  std::error_code told_trouble_;
+  std::size_t told_written_ = 0;
   std::vector<std::string> notes_;
   std::uint64_t told_events_ = 0;
   std::vector<AxisStatus> told_axes_;

@@ -4,33 +4,33 @@
 
 #include <gyrax/files/json_version.hpp>
 #include <gyrax/logbook/replay.hpp>
+#include <gyrax/logbook/shelf.hpp>
 #include <gyrax/logbook/writer.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include <filesystem>
-#include <map>
-
 namespace gyrax::tool {
 namespace {
 
-namespace fs = std::filesystem;
-
 int list_logbooks(bool as_json) {
-  const fs::path folder = fs::path(default_logbook_path()).parent_path();
-  std::map<std::string, std::uintmax_t> found;
-  for (const auto& entry : fs::directory_iterator(folder))
-    if (entry.path().extension() == ".jsonl") found[entry.path().string()] = entry.file_size();
+  const std::string folder = default_logbook_folder();
+  const std::vector<Shelved> found = shelved(folder);
   if (as_json) {
     nlohmann::ordered_json all{{"gyrax_json", json_version}, {"logbooks", nlohmann::ordered_json::array()}};
-    for (const auto& [path, size] : found) all["logbooks"].push_back({{"path", path}, {"bytes", size}});
+    for (const Shelved& one : found)
+      all["logbooks"].push_back({{"path", one.path},
+                                 {"bytes", one.bytes},
+                                 {"end", one.written ? "being written" : name_of(one.last.end)},
+                                 {"tripped", one.last.label.tripped}});
     put_json(all.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
     return Exit::done;
   }
-  if (found.empty()) print("No run has left a logbook in {} yet; `gyrax run RIG` does.\n", folder.string());
-  for (const auto& [path, size] : found) print("{:>12} bytes  {}\n", size, path);
+  if (found.empty()) print("No run has left a logbook in {} yet; `gyrax run RIG` does.\n", folder);
+  for (const Shelved& one : found)
+    print("{:>12} bytes  {:<13}  {:<7}  {}\n", one.bytes, one.written ? "being written" : name_of(one.last.end),
+          one.last.label.tripped ? "tripped" : "", one.path);
   return Exit::done;
 }
 
@@ -38,6 +38,19 @@ std::string rest_of(const Replay& replay) {
   std::string all;
   for (const std::string& note : replay.notes) all += fmt::format("  {}\n", note);
   return all;
+}
+
+/// The worst of what there is to say.
+int exit_of(const Replay& replay) {
+  if (!replay.same && !replay.other_build) return did_not_hold;
+  if (replay.end != LogEnd::complete) return replay.end == LogEnd::damaged ? is_damaged : is_cut_off;
+  return replay.same ? Exit::done : other_binary;
+}
+
+/// Of a file that cannot be read at all.
+int exit_of(const FileError& error) {
+  const Code code = error.problems().empty() ? Code::unreadable : error.problems().front().code;
+  return code == Code::damaged ? is_damaged : code == Code::cut_off ? is_cut_off : wrong_input;
 }
 
 }  // namespace
@@ -60,12 +73,14 @@ int logbook(const LogbookOptions& options) {
     const Summary summary = summarise(replay.rig, replay.session, replay.done);
     if (options.json) {
       auto all = nlohmann::ordered_json::parse(json(replay.rig, summary));
-      all["replay"] = {
-          {"same", replay.same}, {"difference", replay.difference}, {"ticks", replay.ticks}, {"notes", replay.notes}};
+      all["replay"] = {{"end", name_of(replay.end)}, {"other_binary", replay.other_build},
+                       {"same", replay.same},        {"difference", replay.difference},
+                       {"ticks", replay.ticks},      {"notes", replay.notes}};
       tell_summary(options.outputs, true, all.dump(2));
     } else {
       tell_summary(options.outputs, false,
-                   fmt::format("{}\nThe logbook\n{}  {}\n", text(replay.rig, summary), rest_of(replay),
+                   fmt::format("{}\nThe logbook: {}{}\n{}  {}\n", text(replay.rig, summary), name_of(replay.end),
+                               replay.other_build ? ", of another binary" : "", rest_of(replay),
                                replay.same ? fmt::format("replayed: all {} ticks came out the same, to the last bit",
                                                          replay.ticks)
                                            : "REPLAYED OTHERWISE: " + replay.difference));
@@ -76,9 +91,9 @@ int logbook(const LogbookOptions& options) {
     if (const int failed = save(options.outputs, {std::nullopt, options.axis}, replay.rig, replay.done);
         failed != Exit::done)
       return failed;
-    return replay.same ? Exit::done : did_not_hold;
+    return exit_of(replay);
   } catch (const FileError& error) {
-    return tell(error, wrong_input);
+    return tell(error, exit_of(error));
   } catch (const std::exception& error) {
     complain(error.what());
     return world_failed;

@@ -166,10 +166,23 @@ int run(int argc, char** argv) {
   add_live_options(run_verb);
   run_verb->add_option("--logbook", live_options.logbook,
                        "Where the run's record goes; otherwise to the others (see gyrax logbook)");
+  bool no_logbook = false;
+  run_verb
+      ->add_flag("--no-logbook", no_logbook,
+                 "Keep the last minute alone; it is written to the others where a zone trips")
+      ->excludes("--logbook");
+  run_verb->add_option("--keep", live_options.keep, "So many logbooks at most, the oldest go (otherwise the rig says)")
+      ->check(CLI::Range(1, 100'000))
+      ->excludes("--logbook")
+      ->excludes("--no-logbook");
+  run_verb->add_option("--keep-mb", live_options.keep_mb, "So many megabytes of them at most")
+      ->check(CLI::Range(1, 1'000'000))
+      ->excludes("--logbook")
+      ->excludes("--no-logbook");
   run_verb->add_flag("--no-real-time", no_real_time, "Do not ask for real-time priority and locked memory");
   run_verb->footer(
       "  gyrax run demo/bench.toml --hands demo/session.toml\n"
-      "  gyrax run bench.toml --plain --logbook today.jsonl\n"
+      "  gyrax run bench.toml --plain --logbook today.jsonl.zst\n"
       "Keys: r starts and stops a recording, q ends. Ctrl-C, a closed window and SIGTERM end, too: a controlled stop,\n"
       "then off. Ctrl-Z stops, and then suspends; afterwards it is stowed.\n");
 
@@ -186,8 +199,9 @@ int run(int argc, char** argv) {
   logbook_verb->add_flag("--json", logbook_options.json, "For scripts: the summary as JSON");
   logbook_verb->footer(
       "  gyrax logbook\n"
-      "  gyrax logbook today.jsonl --span 4:7 --plot seconds.png\n"
-      "Exit code 1: the replay came out otherwise.\n");
+      "  gyrax logbook today.jsonl.zst --span 4:7 --plot seconds.png\n"
+      "Read it with other tools: zstdcat today.jsonl.zst\n"
+      "Exit code 1: the replay came out otherwise; 4: cut off; 5: damaged; 6: otherwise, by another binary.\n");
 
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");
@@ -227,7 +241,8 @@ int run(int argc, char** argv) {
   if (*logbook_verb) return logbook(logbook_options);
   if (*watch_verb || *run_verb) {
     live_options.verb = *run_verb ? LiveVerb::run : LiveVerb::watch;
-    live_options.keep_log = live_options.real_time = bool(*run_verb);
+    live_options.keep_log = bool(*run_verb) && !no_logbook;
+    live_options.real_time = bool(*run_verb);
     live_options.real_time = live_options.real_time && !no_real_time;
     return live(live_options);
   }

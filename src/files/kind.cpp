@@ -20,6 +20,9 @@ About about(FileKind kind) {
   return {"", ""};
 }
 
+// The label of its first piece (docs/formats.md).
+constexpr std::string_view logbook_begins = "\x57\x2A\x4D\x18";
+
 /// `key = …` on a line of its own before the first table.
 bool has_key(std::string_view text, std::string_view key) {
   for (std::size_t at = 0; at < text.size();) {
@@ -37,7 +40,7 @@ bool has_key(std::string_view text, std::string_view key) {
 }
 
 std::optional<FileKind> kind_of(std::string_view text) {
-  if (text.starts_with("{\"gyrax_logbook\"")) return FileKind::logbook;
+  if (text.starts_with(logbook_begins)) return FileKind::logbook;
   if (text.starts_with("# EVEMU") || text.starts_with("N: ")) return FileKind::track;
   if (has_key(text, "gyrax_session")) return FileKind::session;
   if (has_key(text, "gyrax_calibration")) return FileKind::calibration;
@@ -54,10 +57,13 @@ Problem at_start(const std::string& file, Code code, std::string what, std::stri
 std::optional<Problem> other_kind(std::string_view text, const std::string& file, FileKind wanted) {
   if (text.starts_with("\xff\xfe") || text.starts_with("\xfe\xff"))
     return at_start(file, Code::syntax, "it is written in UTF-16", "save it as UTF-8");
-  // A picture, a program, an archive: its first bytes already are no text. (A logbook's own damage is told by its
-  // line.)
+  if (text.starts_with("{\"gyrax_logbook\""))
+    return at_start(file, Code::version_missing, "this is the text of a logbook, unpacked",
+                    "gyrax logbook takes the file that `gyrax run` wrote");
+  // A picture, a program, an archive: its first bytes already are no text.
   constexpr std::size_t first = 512;
-  if (wanted != FileKind::logbook && text.substr(0, first).find('\0') != std::string_view::npos)
+  if (wanted != FileKind::logbook && !text.starts_with(logbook_begins) &&
+      text.substr(0, first).find('\0') != std::string_view::npos)
     return at_start(file, Code::syntax, "this is not a text file", fmt::format("give {}", about(wanted).name));
   const std::optional<FileKind> kind = kind_of(text);
   if (!kind || *kind == wanted) return std::nullopt;

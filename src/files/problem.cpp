@@ -42,6 +42,8 @@ constexpr std::array<AboutCode, code_count> codes{{
     {"include", "an included file that includes others, or that is included twice"},
     {"device", "a handset's description that does not fit what is asked of it"},
     {"event", "an event that cannot be: out of order, or while its handset was unplugged"},
+    {"cut_off", "a logbook that ends before anything in it can be read"},
+    {"damaged", "a logbook whose first bytes are not those that were written"},
 }};
 
 /// Letters put in, left out, taken for another, or swapped with their neighbour (optimal string alignment).

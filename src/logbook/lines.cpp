@@ -1,8 +1,10 @@
 #include "lines.hpp"
 
+#include <gyrax/files/crc32.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/rig/words.hpp>
 
+#include <fmt/compile.h>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -10,6 +12,7 @@
 #include <bit>
 #include <cmath>
 #include <iterator>
+#include <utility>
 
 namespace gyrax {
 namespace {
@@ -31,8 +34,11 @@ int control_number(ControlId control) {
 
 /// The shortest digits that give the same double again; JSON has no word for what is not finite.
 void append(std::string& out, double value) {
-  const char* quote = std::isfinite(value) ? "" : "\"";
-  fmt::format_to(std::back_inserter(out), "{0}{1}{0}", quote, value);
+  if (std::isfinite(value)) {
+    fmt::format_to(std::back_inserter(out), FMT_COMPILE("{}"), value);
+  } else {
+    fmt::format_to(std::back_inserter(out), "\"{}\"", value);
+  }
 }
 
 bool same(const AxisCommand& a, const AxisCommand& b) {
@@ -83,12 +89,29 @@ void append_rest(std::string& out, const LinkReport& r, Time now) {
 
 }  // namespace
 
-TickLines::TickLines(const Rig& rig) : told_(rig.axes.size()), switched_(rig.switches.size()) {}
+TickLines::TickLines(const Rig& rig, Outputs outputs)
+    : outputs_(outputs), sums_(rig.axes.size()), told_(rig.axes.size()), switched_(rig.switches.size()) {}
+
+void TickLines::restart() {
+  sums_.restart();
+  std::ranges::fill(told_, AxisCommand{});
+  std::ranges::fill(switched_, std::uint8_t{0});
+}
 
 void TickLines::readings(const TickRecord& tick) {
+  const Reading* before = nullptr;
   list(line_, "r", tick.readings, [&](const Reading& r) {
-    fmt::format_to(std::back_inserter(line_), "[{},{},{},{},{},{}]", index(r.handset), control_number(r.control),
-                   r.sequence, (r.event - tick.now).count(), (r.arrival - tick.now).count(), r.raw);
+    const auto to = std::back_inserter(line_);
+    // Most come several in one report of the device.
+    const bool follows = before != nullptr && r.handset == before->handset && r.sequence == before->sequence + 1 &&
+                         r.event == before->event && r.arrival == before->arrival;
+    before = &r;
+    if (follows) {
+      fmt::format_to(to, FMT_COMPILE("[{},{}]"), control_number(r.control), r.raw);
+    } else {
+      fmt::format_to(to, FMT_COMPILE("[{},{},{},{},{},{}]"), index(r.handset), control_number(r.control), r.sequence,
+                     (r.event - tick.now).count(), (r.arrival - tick.now).count(), r.raw);
+    }
     return true;
   });
 }
@@ -157,36 +180,100 @@ void TickLines::commands(const TickRecord& tick) {
   });
 }
 
-void TickLines::events(const TickRecord& tick) {
-  list(line_, "e", tick.events, [&](const Event& e) {
-    fmt::format_to(std::back_inserter(line_), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}", name_of(e.kind),
+void append_events(std::string& out, std::span<const Event> events) {
+  list(out, "e", events, [&](const Event& e) {
+    fmt::format_to(std::back_inserter(out), "[\"{}\",{},\"{}\",\"{}\",\"{}\",{},{},{},{},{},{}", name_of(e.kind),
                    number(e.zone), name_of(e.state), about(e.cause).name, about(e.obstacle.what).name,
                    number(e.obstacle.handset), number(e.obstacle.slot), number(e.obstacle.link), number(e.axis),
                    number(e.target), e.number);
     const int rest[] = {number(e.which), number(e.layer), number(e.by), number(e.obstacle.target)};
     // Later than the rest, and only where there is anything to tell.
     if (std::any_of(std::begin(rest), std::end(rest), [](int row) { return row >= 0; }))
-      fmt::format_to(std::back_inserter(line_), ",{},{},{},{}", rest[0], rest[1], rest[2], rest[3]);
-    line_ += ']';
+      fmt::format_to(std::back_inserter(out), ",{},{},{},{}", rest[0], rest[1], rest[2], rest[3]);
+    out += ']';
     return true;
   });
 }
 
 const std::string& TickLines::line(const TickRecord& tick) {
   line_.clear();
-  fmt::format_to(std::back_inserter(line_), "{{\"t\":{}", tick.now.time_since_epoch().count());
+  fmt::format_to(std::back_inserter(line_), FMT_COMPILE("{{\"t\":{}"), tick.now.time_since_epoch().count());
   readings(tick);
   reports(tick);
   program(tick);
   if (tick.end) line_ += ",\"end\":1";
-  commands(tick);
-  events(tick);
+  append_events(line_, tick.events);
+  const std::uint16_t sum = sums_.tick(tick.commands, tick.switches);
+  if (outputs_ == Outputs::told) {
+    commands(tick);
+  } else {
+    fmt::format_to(std::back_inserter(line_), FMT_COMPILE(",\"x\":\"{:04x}\""), sum);
+  }
   line_ += '}';
   return line_;
 }
 
-std::string header_line(const Rig& rig, const Build& build, const std::string& started) {
+RunState::RunState(const Rig& rig) : rig_(rig), zones_(rig.zones.size()), measured_(rig.axes.size()) {}
+
+void RunState::tick(const TickRecord& tick) {
+  now_ = tick.now;
+  commands_.assign(tick.commands.begin(), tick.commands.end());
+  switches_.assign(tick.switches.begin(), tick.switches.end());
+  for (const Event& e : tick.events)
+    if (e.kind == Event::Kind::state && e.zone != no<ZoneId>) zones_[index(e.zone)] = e.state;
+  for (const LinkReport& report : tick.reports)
+    for (std::size_t a = 0; a < rig_.setup.axes.size(); ++a) {
+      const Wiring& wire = rig_.setup.axes[a].wiring;
+      if (wire.link == report.link && wire.channel < report.axes.size()) measured_[a] = report.axes[wire.channel];
+    }
+}
+
+std::string RunState::line() const {
+  std::string out = fmt::format("{{\"whole\":{},\"zones\":[", now_.time_since_epoch().count());
+  const char* comma = "";
+  for (const State zone : zones_) out += fmt::format("{}\"{}\"", std::exchange(comma, ","), name_of(zone));
+  out += ']';
+  list(out, "commands", commands_, [&](const AxisCommand& c) {
+    out += fmt::format("[\"{}\",", modes[static_cast<std::size_t>(c.mode)]);
+    append(out, c.p);
+    out += ',';
+    append(out, c.v);
+    out += ',';
+    append(out, c.a);
+    out += ']';
+    return true;
+  });
+  list(out, "switches", switches_, [&](std::uint8_t on) {
+    out += std::to_string(on);
+    return true;
+  });
+  list(out, "measured", measured_, [&](const AxisReport& axis) {
+    if (!axis.measured) {
+      out += "null";
+      return true;
+    }
+    out += '[';
+    append(out, axis.position);
+    out += ',';
+    append(out, axis.speed);
+    out += ']';
+    return true;
+  });
+  return out + '}';
+}
+
+std::string check_line(std::uint64_t ticks, std::string_view text, std::span<const std::uint64_t> axes) {
+  std::string out = fmt::format("{{\"check\":\"{:08x}\",\"ticks\":{}", crc32(text), ticks);
+  list(out, "axes", axes, [&](std::uint64_t sum) {
+    out += fmt::format("\"{:016x}\"", sum);
+    return true;
+  });
+  return out + '}';
+}
+
+std::string header_line(const Rig& rig, const Build& build, const std::string& started, Outputs outputs) {
   Json header{{"gyrax_logbook", logbook_version},
+              {"replays", outputs == Outputs::summed},
               {"program", {{"version", build.version}, {"binary", build.binary}, {"processor", build.processor}}},
               {"started", started},
               {"rig", Json::array()},

@@ -6,7 +6,10 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
 #include <chrono>
+#include <string_view>
+#include <utility>
 
 namespace gyrax {
 namespace {
@@ -27,34 +30,65 @@ struct Reported {
   }
 };
 
-/// The rows of one kind that stand in one line and not, or not so, in the other.
-std::string differing_row(const Json& was, const Json& is) {
-  const std::size_t most = std::max(was.size(), is.size());
-  for (std::size_t i = 0; i < most; ++i) {
-    const std::string before = i < was.size() ? was[i].dump() : "nothing",
-                      now = i < is.size() ? is[i].dump() : "nothing";
-    if (before != now) return fmt::format("{} in the logbook, {} now", before, now);
-  }
-  return {};
-}
+/// Holds what comes out now against what a logbook says of it, and keeps the first that differs: the tick, then which
+/// axes within that second, then, with the next whole state, from what to what.
+class Comparison {
+ public:
+  explicit Comparison(const Rig& rig) : rig_(rig), sums_(rig.axes.size()), state_(rig) {}
 
-std::string what_differs(const Rig& rig, const LogRecord& record, std::uint64_t tick, const std::string& now) {
-  const Json was = Json::parse(record.text), is = Json::parse(now);
-  const auto list = [](const Json& line, const char* key) { return line.contains(key) ? line[key] : Json::array(); };
-  std::string what = "the line reads otherwise";
-  for (const auto& [key, name] :
-       {std::pair{"c", "a command"}, std::pair{"s", "a switch"}, std::pair{"e", "an event"}}) {
-    const std::string row = differing_row(list(was, key), list(is, key));
-    if (row.empty()) continue;
-    const Json& first = list(was, key).empty() ? list(is, key) : list(was, key);
-    const bool axis = *key == 'c' && !first.empty() && first[0][0].is_number_unsigned() &&
-                      first[0][0].get<std::size_t>() < rig.axes.size();
-    what = fmt::format("{}{}: {}", name,
-                       axis ? " from axis " + rig.axes[first[0][0].get<std::size_t>()].name + " on" : "", row);
-    break;
+  void tick(const LogRecord& record, const TickRecord& now, std::uint64_t number) {
+    state_.tick(now);
+    const std::uint16_t sum = sums_.tick(now.commands, now.switches);
+    events_.clear();
+    append_events(events_, now.events);
+    const bool same_events = events_ == record.events;
+    if (!same() || (sum == record.sum && same_events)) return;
+    difference_ = fmt::format(
+        "tick {} (line {}) at {:.6f} s differs: {}", number, record.line, to_seconds(record.now),
+        same_events ? "a command or a switch"
+                    : fmt::format("an event: {} in the logbook, {} now", shown(record.events), shown(events_)));
+    open_ = same_events;
   }
-  return fmt::format("tick {} (line {}) at {:.6f} s differs: {}", tick, record.line, to_seconds(record.now), what);
-}
+  void check(const LogRecord& record) {
+    if (!same() && open_ && axes_.empty())
+      for (std::size_t a = 0; a < record.sums.size() && a < sums_.axes().size(); ++a)
+        if (record.sums[a] != sums_.axes()[a]) axes_.push_back(rig_.axes[a].name);
+    if (same() && record.number > 0 && !std::ranges::equal(record.sums, sums_.axes()))
+      difference_ = fmt::format("the second before line {} differs", record.line);
+    sums_.restart();
+  }
+  void whole(const LogRecord& record) {
+    const std::string now = state_.line();
+    if (same() && now != record.text) difference_ = fmt::format("the state in line {} differs", record.line);
+    if (same() || !std::exchange(open_, false)) return;
+    const Json was = Json::parse(record.text, nullptr, false), is = Json::parse(now);
+    if (!was.is_object() || !was.contains("commands") || !is.contains("commands")) return;
+    for (std::size_t a = 0; a < rig_.axes.size() && a < was["commands"].size(); ++a)
+      if (was["commands"][a] != is["commands"][a])
+        later_ += fmt::format("; at {:.3f} s {} is {} in the logbook, {} now", at_s(was), rig_.axes[a].name,
+                              was["commands"][a].dump(), is["commands"][a].dump());
+  }
+
+  bool same() const { return difference_.empty(); }
+  std::string difference() const {
+    return difference_ + (axes_.empty() ? "" : fmt::format(", of axis {}", listed(axes_))) + later_;
+  }
+
+ private:
+  static std::string shown(const std::string& events) {
+    return events.empty() ? "none" : events.substr(std::string_view(",\"e\":").size());
+  }
+  static double at_s(const Json& whole) {
+    return whole["whole"].is_number_integer() ? to_seconds(Span{whole["whole"].get<std::int64_t>()}) : 0;
+  }
+
+  const Rig& rig_;
+  OutputSums sums_;
+  RunState state_;
+  std::string events_, difference_, later_;
+  std::vector<std::string> axes_;
+  bool open_ = false;  // more may be told of the first difference
+};
 
 /// What a record that is no tick tells a person; empty: nothing.
 std::string note_of(const LogRecord& record, Time after) {
@@ -68,14 +102,17 @@ std::string note_of(const LogRecord& record, Time after) {
   }
 }
 
-void add_build_notes(const Build& wrote, std::vector<std::string>& notes) {
+/// Whether it is of another program or processor than this one; then it says so.
+bool other_build(const Build& wrote, std::vector<std::string>& notes) {
   const Build here = this_build();
-  if (wrote.binary != here.binary || here.binary.empty())
+  const bool binary = wrote.binary != here.binary || here.binary.empty(), processor = wrote.processor != here.processor;
+  if (binary)
     notes.push_back(fmt::format("written by another build of the program (version {}): the same bits are not promised",
                                 wrote.version));
-  if (wrote.processor != here.processor)
+  if (processor)
     notes.push_back(
         fmt::format("written on another kind of processor ({}): the same bits are not promised", wrote.processor));
+  return binary || processor;
 }
 
 }  // namespace
@@ -86,25 +123,29 @@ Replay replay(const std::string& path, std::optional<PlotSpan> span) {
   made.rig = log.rig();
   Engine engine(made.rig.setup);
   TickBuffers out(made.rig.setup);
-  TickLines lines(made.rig);
+  Comparison comparison(made.rig);
   made.done.trace = Trace(made.rig, 0);
   std::vector<Event> events;
   const auto before = std::chrono::steady_clock::now();
   Time last{};
+  bool lost = false;
   for (LogRecord record; log.next(record);) {
-    if (record.kind == LogRecord::Kind::calibrate) engine.calibrate(record.slot, record.calibration);
+    using Kind = LogRecord::Kind;
+    // Behind what is lost nothing can be computed; how the file ends is still to be known.
+    if (lost && record.kind != Kind::end) continue;
+    if (record.kind == Kind::calibrate) engine.calibrate(record.slot, record.calibration);
+    if (record.kind == Kind::check) comparison.check(record);
+    if (record.kind == Kind::whole) comparison.whole(record);
     if (const std::string note = note_of(record, last); !note.empty()) made.notes.push_back(note);
-    if (record.kind == LogRecord::Kind::lost) break;
-    if (record.kind != LogRecord::Kind::tick) continue;
+    lost = lost || record.kind == Kind::lost;
+    if (record.kind != Kind::tick) continue;
     engine.tick({record.now, record.readings, record.reports, record.end, record.program}, out.view());
     events.clear();
     for (Event event; out.events.read(event);) events.push_back(event);
-    const std::string& now = lines.line(
-        {record.now, record.end, record.readings, record.reports, out.commands, out.switches, events, record.program});
-    if (made.same && now != record.text) {
-      made.same = false;
-      made.difference = what_differs(made.rig, record, made.ticks, now);
-    }
+    comparison.tick(
+        record,
+        {record.now, record.end, record.readings, record.reports, out.commands, out.switches, events, record.program},
+        made.ticks);
     const double at_s = to_seconds(record.now);
     if (!span || (at_s >= span->from_s && at_s <= span->to_s)) {
       made.done.trace.add(record.now, engine, out, Reported{engine, out});
@@ -112,18 +153,21 @@ Replay replay(const std::string& path, std::optional<PlotSpan> span) {
       made.done.readings += record.readings.size();
     }
     last = record.now;
-    made.bytes += record.text.size() + 1;
     ++made.ticks;
   }
   made.took_s = std::chrono::duration<double>(std::chrono::steady_clock::now() - before).count();
+  made.same = comparison.same();
+  made.difference = comparison.difference();
+  made.bytes = log.bytes();
+  made.end = log.ended();
   made.length_s = to_seconds(last);
   made.done.took_s = made.took_s;
   made.session.title = fmt::format("Run of {}", log.started());
   made.session.length = last.time_since_epoch();
   for (std::size_t h = 0; h < made.rig.handsets.size(); ++h)
     made.done.readings_lost += engine.signal().lost(id_at<HandsetId>(h));
-  if (!log.cut().empty()) made.notes.push_back(log.cut());
-  add_build_notes(log.build(), made.notes);
+  if (!log.why().empty()) made.notes.push_back(log.why());
+  made.other_build = other_build(log.build(), made.notes);
   return made;
 }
 

@@ -1,4 +1,6 @@
 #include "lines.hpp"
+#include "packing.hpp"
+#include "piece_file.hpp"
 
 #include <gyrax/logbook/writer.hpp>
 #include <gyrax/threads/record_ring.hpp>
@@ -7,80 +9,122 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include <fcntl.h>
-#include <sys/stat.h>
-#include <unistd.h>
 #include <algorithm>
-#include <array>
 #include <atomic>
 #include <bit>
-#include <cerrno>
 #include <cstdlib>
-#include <cstring>
+#include <deque>
 #include <filesystem>
+#include <map>
+#include <mutex>
+#include <optional>
 #include <thread>
+#include <utility>
 
 namespace gyrax {
 namespace {
 
-constexpr std::size_t max_record = 256u << 10, piece = 64u << 10;
-constexpr auto look_every = std::chrono::milliseconds(20);
+using std::chrono::steady_clock;
+
+// A piece ends after a second, or where it is as long as this: its end is in memory twice.
+constexpr std::size_t long_piece = 512u << 10;
+constexpr Span flush_every = std::chrono::seconds(1), whole_every = std::chrono::seconds(10);
+constexpr auto look_every = std::chrono::milliseconds(20), try_again_after = std::chrono::milliseconds(100);
+constexpr int last_tries = 5;
 
 enum class What : std::uint8_t { tick, calibrate, seated, lost };
 
-/// Puts plain values one after another into a buffer of fixed size.
-class Packer {
+template <class To>
+void pack(To& to, const TickRecord& r) {
+  to.put(What::tick);
+  to.put(r.now);
+  to.put(r.end);
+  to.put_all(r.readings);
+  to.put(static_cast<std::uint32_t>(r.reports.size()));
+  for (const LinkReport& report : r.reports) {
+    to.put(report.link);
+    to.put(report.sequence);
+    to.put(report.measured);
+    to.put(report.arrival);
+    to.put_all(report.axes);
+    to.put(report.far_clock);
+    to.put(report.faults);
+    to.put_all(report.inputs);
+    to.put_all(report.actions);
+  }
+  to.put_all(r.commands);
+  to.put_all(r.switches);
+  to.put_all(r.events);
+  to.put_all(r.program);
+}
+
+/// A tick that came out of the ring, and what it points to.
+class UnpackedTick {
  public:
-  explicit Packer(std::span<std::byte> room) : room_(room) {}
-  template <class T>
-  void put(const T& value) noexcept {
-    static_assert(std::is_trivially_copyable_v<T>);
-    put_bytes(std::as_bytes(std::span(&value, 1)));
+  const TickRecord& read(Unpacker& from) {
+    tick_.now = from.get<Time>();
+    tick_.end = from.get<bool>();
+    from.get_all(readings_);
+    reports_.resize(from.get<std::uint32_t>());
+    const std::size_t rows = std::max(axes_.size(), reports_.size());
+    axes_.resize(rows);
+    inputs_.resize(rows);
+    actions_.resize(rows);
+    for (std::size_t i = 0; i < reports_.size(); ++i) {
+      LinkReport& r = reports_[i];
+      r.link = from.get<LinkId>();
+      r.sequence = from.get<std::uint32_t>();
+      r.measured = from.get<Time>();
+      r.arrival = from.get<Time>();
+      from.get_all(axes_[i]);
+      r.axes = axes_[i];
+      r.far_clock = from.get<std::optional<Time>>();
+      r.faults = from.get<std::uint32_t>();
+      from.get_all(inputs_[i]);
+      from.get_all(actions_[i]);
+      r.inputs = inputs_[i];
+      r.actions = actions_[i];
+    }
+    from.get_all(commands_);
+    from.get_all(switches_);
+    from.get_all(events_);
+    from.get_all(program_);
+    tick_.readings = readings_;
+    tick_.reports = reports_;
+    tick_.commands = commands_;
+    tick_.switches = switches_;
+    tick_.events = events_;
+    tick_.program = program_;
+    return tick_;
   }
-  template <class T>
-  void put_all(std::span<const T> values) noexcept {
-    put(static_cast<std::uint32_t>(values.size()));
-    put_bytes(std::as_bytes(values));
-  }
-  /// What was put; nothing if it did not fit.
-  std::span<const std::byte> packed() const noexcept { return fits_ ? room_.first(used_) : std::span<std::byte>(); }
 
  private:
-  void put_bytes(std::span<const std::byte> bytes) noexcept {
-    fits_ = fits_ && bytes.size() <= room_.size() - used_;
-    if (!fits_ || bytes.empty()) return;
-    std::memcpy(room_.data() + used_, bytes.data(), bytes.size());
-    used_ += bytes.size();
-  }
-  std::span<std::byte> room_;
-  std::size_t used_ = 0;
-  bool fits_ = true;
+  TickRecord tick_;
+  std::vector<Reading> readings_;
+  std::vector<LinkReport> reports_;
+  std::vector<std::vector<AxisReport>> axes_;
+  std::vector<std::vector<InputReport>> inputs_;
+  std::vector<std::vector<ActionReport>> actions_;
+  std::vector<ProgramRequest> program_;
+  std::vector<AxisCommand> commands_;
+  std::vector<std::uint8_t> switches_;
+  std::vector<Event> events_;
 };
 
-class Unpacker {
- public:
-  explicit Unpacker(std::span<const std::byte> bytes) : bytes_(bytes) {}
-  template <class T>
-  T get() {
-    T value{};
-    std::memcpy(&value, bytes_.data(), sizeof value);
-    bytes_ = bytes_.subspan(sizeof value);
-    return value;
-  }
-  template <class T>
-  void get_all(std::vector<T>& out) {
-    out.resize(get<std::uint32_t>());
-    if (!out.empty()) std::memcpy(static_cast<void*>(out.data()), bytes_.data(), out.size() * sizeof(T));
-    bytes_ = bytes_.subspan(out.size() * sizeof(T));
-  }
-
- private:
-  std::span<const std::byte> bytes_;
-};
+Calibration unpack_calibration(Unpacker& from) {
+  struct Bytes {
+    std::byte raw[sizeof(Calibration)];
+  };
+  return std::bit_cast<Calibration>(from.get<Bytes>());
+}
 
 std::string now_utc(const char* pattern) {
   return fmt::format(fmt::runtime(pattern),
                      fmt::gmtime(std::chrono::system_clock::to_time_t(std::chrono::system_clock::now())));
+}
+
+std::string json_line(const nlohmann::ordered_json& json) {
+  return json.dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
 }
 
 }  // namespace
@@ -88,93 +132,97 @@ std::string now_utc(const char* pattern) {
 class LogbookWriter::Work {
  public:
   Work(const Rig& rig, const std::string& path, Options options)
-      : rig_(rig), options_(std::move(options)), ring_(options_.ring), room_(max_record), lines_(rig) {
-    struct stat old {};
-    const bool is_file = ::stat(path.c_str(), &old) != 0 || S_ISREG(old.st_mode);
-    // A pipe that nobody reads is a disk that is full, and not a wait.
-    const int how = !is_file ? O_NONBLOCK : options_.replace ? O_CREAT | O_TRUNC : O_CREAT | O_EXCL;
-    fd_ = ::open(path.c_str(), O_WRONLY | O_CLOEXEC | how, 0666);
-    if (fd_ < 0)
-      throw std::system_error(errno, std::generic_category(), fmt::format("cannot make the logbook '{}'", path));
-    head_ = header_line(rig, this_build(), now_utc("{:%Y-%m-%dT%H:%M:%SZ}")) + "\n";
-    waiting_ = head_;
+      : rig_(rig), options_(std::move(options)), ring_(options_.ring), lines_(rig, Outputs::summed), state_(rig) {
+    file_.emplace(path, options_.replace, options_.before_write);
+    begin(Outputs::summed);
+    if (const std::error_code error = file_->write())
+      throw std::system_error(error, fmt::format("cannot write the logbook '{}'", path));
     thread_ = std::thread([this] { run(); });
   }
-  ~Work() {
-    finish();
-    ::close(fd_);
+  Work(const Rig& rig, LastMinute last, Options options)
+      : rig_(rig),
+        options_(std::move(options)),
+        last_(std::move(last)),
+        ring_(options_.ring),
+        lines_(rig, Outputs::told),
+        state_(rig) {
+    thread_ = std::thread([this] { run(); });
   }
+  ~Work() { finish(); }
   Work(const Work&) = delete;
   Work& operator=(const Work&) = delete;
 
-  void tick(const TickRecord& r) noexcept {
-    Packer pack(room_);
-    pack.put(What::tick);
-    pack.put(r.now);
-    pack.put(r.end);
-    pack.put_all(r.readings);
-    pack.put(static_cast<std::uint32_t>(r.reports.size()));
-    for (const LinkReport& report : r.reports) {
-      pack.put(report.link);
-      pack.put(report.sequence);
-      pack.put(report.measured);
-      pack.put(report.arrival);
-      pack.put_all(report.axes);
-      pack.put(report.far_clock);
-      pack.put(report.faults);
-      pack.put_all(report.inputs);
-      pack.put_all(report.actions);
-    }
-    pack.put_all(r.commands);
-    pack.put_all(r.switches);
-    pack.put_all(r.events);
-    pack.put_all(r.program);
-    write(pack.packed());
-  }
+  void tick(const TickRecord& r) noexcept { write(r); }
   void calibrate(SlotId slot, const Calibration& calibration) noexcept {
-    Packer pack(room_);
-    pack.put(What::calibrate);
-    pack.put(slot);
-    pack.put(calibration);
-    write(pack.packed());
+    write_all(What::calibrate, slot, calibration);
   }
-  void seated(HandsetId handset, std::size_t number) noexcept {
-    Packer pack(room_);
-    pack.put(What::seated);
-    pack.put(handset);
-    pack.put(number);
-    write(pack.packed());
-  }
+  void seated(HandsetId handset, std::size_t number) noexcept { write_all(What::seated, handset, number); }
+
   std::uint64_t lost() const noexcept { return lost_.load(std::memory_order_relaxed); }
+  std::error_code trouble() const noexcept { return {trouble_.load(), std::generic_category()}; }
+  std::vector<std::string> written() const {
+    const std::lock_guard lock(written_mutex_);
+    return written_;
+  }
 
   Closed close(const std::string& account) {
     finish();
-    if (refused_ > 0) tell_lost(refused_);
-    flush();
-    // A disk that refused the last piece may take the word that it did.
-    for (int tries = 0; tries < 5; ++tries) {
-      const nlohmann::ordered_json last{{"closed", account}, {"ticks", ticks_}, {"lost", lost()}};
-      waiting_ += last.dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
-      if (flush()) break;
+    if (last_) return {ticks_, lost(), bytes_, first_trouble_};
+    // A disk that refused the last pieces may take the word that it did.
+    for (int tries = 0; tries < last_tries; ++tries) {
+      tell_lost(lost() - file_->lost());
+      text_ += state_.line() + "\n";
+      text_ += json_line({{"closed", account}, {"ticks", ticks_}, {"lost", lost()}}) + "\n";
+      end_piece(true);
+      if (!told(file_->write())) break;
+      file_->give_up();
     }
-    if (::fsync(fd_) != 0 && errno != EINVAL && trouble_.empty()) trouble_ = std::strerror(errno);
-    return {ticks_, lost(), bytes_, trouble_};
+    const bool ended = file_->idle();
+    told(file_->sync());
+    return {ticks_, lost(), file_->bytes(), ended && lost() == 0 ? std::string() : first_trouble_};
   }
 
  private:
-  /// Into the ring; before the first record that fits again goes the number of those that did not.
-  void write(std::span<const std::byte> record) noexcept {
-    if (refused_ > 0) {
-      std::array<std::byte, 16> room{};
-      Packer pack(room);
-      pack.put(What::lost);
-      pack.put(refused_);
-      if (!record.empty() && ring_.write(pack.packed())) refused_ = 0;
+  // The engine's thread.
+
+  void write(const TickRecord& record) noexcept {
+    PackedSize size;
+    pack(size, record);
+    if (std::byte* const room = make_room(size.size())) {
+      Packer packer(room);
+      pack(packer, record);
+      ring_.commit();
     }
-    if (refused_ == 0 && !record.empty() && ring_.write(record)) return;
+  }
+  template <class... Values>
+  void write_all(const Values&... values) noexcept {
+    if (std::byte* const room = make_room((sizeof(Values) + ...))) {
+      Packer packer(room);
+      (packer.put(values), ...);
+      ring_.commit();
+    }
+  }
+  /// Before the first record that fits again goes the number of those that did not.
+  std::byte* make_room(std::size_t size) noexcept {
+    if (refused_ > 0) {
+      std::byte* const room = ring_.begin(sizeof(What) + sizeof refused_);
+      if (room == nullptr) return refuse();
+      Packer packer(room);
+      packer.put(What::lost);
+      packer.put(refused_);
+      ring_.commit();
+      refused_ = 0;
+    }
+    std::byte* const room = ring_.begin(size);
+    return room != nullptr ? room : refuse();
+  }
+  std::byte* refuse() noexcept {
     ++refused_;
     lost_.fetch_add(1, std::memory_order_relaxed);
+    return nullptr;
   }
+
+  // The writer's own.
 
   void finish() {
     if (!thread_.joinable()) return;
@@ -183,159 +231,222 @@ class LogbookWriter::Work {
   }
 
   void run() {
-    bool ending = false;
-    while (!ending) {
-      ending = ending_;
-      bool any = false;
-      while (ring_.read(record_)) {
-        any = true;
-        format();
-        if (waiting_.size() >= piece) flush();
-      }
-      flush();
-      if (!any && !ending) std::this_thread::sleep_for(look_every);
+    while (!ending_) {
+      const bool any = drain();
+      if (steady_clock::now() - flushed_ >= 2 * flush_every) end_piece_if_any();
+      if (!any) std::this_thread::sleep_for(look_every);
     }
+    // Nothing comes any more; what is there gets out, unless the disk is in trouble for good.
+    for (int tries = 0; tries < last_tries; ++tries) {
+      retry_ = {};
+      drain();
+      end_piece_if_any();
+      flush_what_waits();
+      if (file_is_idle()) break;
+      std::this_thread::sleep_for(look_every);
+    }
+    if (!file_is_idle()) give_up();
+    close_last_minute();
+  }
+
+  /// Takes what is in the ring; what the disk does not take now stays there. Returns whether there was anything.
+  bool drain() {
+    flush_what_waits();
+    bool any = false;
+    for (auto record = ring_.front(); file_is_idle() && !record.empty(); record = ring_.front()) {
+      any = true;
+      take(record);
+      ring_.pop();
+      flush_what_waits();
+    }
+    return any;
+  }
+
+  bool file_is_idle() const { return !file_ || file_->idle(); }
+
+  void flush_what_waits() {
+    if (file_is_idle() || steady_clock::now() < retry_) return;
+    retry_ = told(file_->write()) ? steady_clock::now() + try_again_after : steady_clock::time_point{};
+  }
+
+  /// Keeps what the disk said, for whoever asks; returns whether it is in trouble.
+  bool told(const std::error_code& error) {
+    trouble_ = error.value();
+    if (error && first_trouble_.empty()) first_trouble_ = error.message();
+    return static_cast<bool>(error);
+  }
+
+  /// At the end: what never got out is missing.
+  void give_up() {
+    const PieceAccount waited = file_->give_up();
+    std::uint64_t records = waited.records + account_.records;
+    ticks_ -= waited.ticks + account_.ticks;
+    for (auto record = ring_.front(); !record.empty(); record = ring_.front()) {
+      // What had been refused is counted already.
+      if (Unpacker(record).get<What>() != What::lost) ++records;
+      ring_.pop();
+    }
+    lost_.fetch_add(records, std::memory_order_relaxed);
+    text_.clear();
+    account_ = {};
+    lines_.restart();
   }
 
   void tell_lost(std::uint64_t records) {
-    waiting_ += lost_line(records) + "\n";
-    // What was told in between is unknown to the reader: the next line tells everything.
-    lines_ = TickLines(rig_);
+    if (records == 0) return;
+    account_.lost += records;
+    text_ += lost_line(records) + "\n";
   }
 
-  void format() {
-    Unpacker from(record_);
+  void take(std::span<const std::byte> record) {
+    Unpacker from(record);
     switch (from.get<What>()) {
-      case What::tick: format_tick(from); break;
+      case What::tick: return take_tick(tick_.read(from));
       case What::calibrate: {
         const auto slot = from.get<SlotId>();
-        waiting_ += calibrate_line(slot, unpack_calibration(from)) + "\n";
-        break;
+        return take_line({0, index(slot)}, calibrate_line(slot, unpack_calibration(from)));
       }
       case What::seated: {
         const auto handset = from.get<HandsetId>();
         const auto number = from.get<std::size_t>();
-        if (options_.device) waiting_ += seated_line(rig_, handset, options_.device(number)) + "\n";
-        break;
+        if (options_.device) take_line({1, index(handset)}, seated_line(rig_, handset, options_.device(number)));
+        return;
       }
-      case What::lost: tell_lost(from.get<std::uint64_t>()); return;
+      case What::lost: return tell_lost(from.get<std::uint64_t>());
     }
-    ++in_piece_;
   }
 
-  static Calibration unpack_calibration(Unpacker& from) {
-    struct Bytes {
-      std::byte raw[sizeof(Calibration)];
-    };
-    return std::bit_cast<Calibration>(from.get<Bytes>());
+  void take_line(std::pair<int, std::size_t> about, std::string line) {
+    ++account_.records;
+    text_ += line + "\n";
+    if (last_) standing_[about] = std::move(line);
   }
 
-  void format_tick(Unpacker& from) {
-    TickRecord tick;
-    tick.now = from.get<Time>();
-    tick.end = from.get<bool>();
-    from.get_all(readings_);
-    reports_.resize(from.get<std::uint32_t>());
-    const std::size_t rows = std::max(report_axes_.size(), reports_.size());
-    report_axes_.resize(rows);
-    report_inputs_.resize(rows);
-    report_actions_.resize(rows);
-    for (std::size_t i = 0; i < reports_.size(); ++i) {
-      LinkReport& r = reports_[i];
-      r.link = from.get<LinkId>();
-      r.sequence = from.get<std::uint32_t>();
-      r.measured = from.get<Time>();
-      r.arrival = from.get<Time>();
-      from.get_all(report_axes_[i]);
-      r.axes = report_axes_[i];
-      r.far_clock = from.get<std::optional<Time>>();
-      r.faults = from.get<std::uint32_t>();
-      from.get_all(report_inputs_[i]);
-      from.get_all(report_actions_[i]);
-      r.inputs = report_inputs_[i];
-      r.actions = report_actions_[i];
-    }
-    from.get_all(commands_);
-    from.get_all(switches_);
-    from.get_all(events_);
-    from.get_all(program_);
-    tick.readings = readings_;
-    tick.reports = reports_;
-    tick.commands = commands_;
-    tick.switches = switches_;
-    tick.events = events_;
-    tick.program = program_;
-    waiting_ += lines_.line(tick);
-    waiting_ += '\n';
+  void take_tick(const TickRecord& tick) {
+    if (text_.empty()) piece_began_ = tick.now;
+    state_.tick(tick);
+    text_ += lines_.line(tick);
+    text_ += '\n';
     ++ticks_;
-    ++ticks_in_piece_;
+    ++account_.ticks;
+    ++account_.records;
+    now_ = tick.now;
+    bool at_once = false;
+    for (const Event& e : tick.events) {
+      if (e.kind != Event::Kind::state) continue;
+      at_once = at_once || e.state == State::stopping || e.state == State::tripped;
+      if (e.state == State::tripped) trip();
+    }
+    if (at_once || tick.now - piece_began_ >= flush_every || text_.size() >= long_piece) end_piece(false);
+    if (at_once && file_ && tripped_ && !told(file_->write())) told(file_->sync());
+    if (last_ && file_ && tick.now >= write_until_) close_last_minute();
   }
 
-  /// Writes what waits, whole lines or nothing, and returns whether it did: what the disk took of a piece that it then
-  /// refused is cut off again.
-  bool flush() {
-    if (waiting_.empty()) return true;
-    std::error_code error;
-    if (options_.before_write) error = options_.before_write();
-    std::size_t done = 0;
-    while (!error && done < waiting_.size()) {
-      const ssize_t put = ::write(fd_, waiting_.data() + done, waiting_.size() - done);
-      if (put < 0 && errno == EINTR) continue;
-      if (put < 0) {
-        error = {errno, std::generic_category()};
-      } else {
-        done += static_cast<std::size_t>(put);
-      }
+  void trip() {
+    tripped_ = true;
+    if (!last_) return;
+    write_until_ = now_ + last_->after;
+    if (!file_) begin_last_minute();
+  }
+
+  void end_piece_if_any() {
+    if (!text_.empty() && file_is_idle()) end_piece(false);
+  }
+
+  /// Text becomes a piece, which waits for the disk or is kept.
+  void end_piece(bool closed) {
+    flushed_ = steady_clock::now();
+    if (now_ - whole_at_ >= whole_every) {
+      whole_at_ = now_;
+      text_ += state_.line() + "\n";
+      if (file_ && file_->idle()) told(file_->sync());
     }
-    waiting_.clear();
-    if (!error) {
-      bytes_ += done;
-      in_piece_ = ticks_in_piece_ = missing_ = 0;
-      return true;
+    text_ += check_line(account_.ticks, text_, lines_.sums().axes()) + "\n";
+    lines_.restart();
+    const PieceAccount account = std::exchange(account_, {});
+    if (file_) {
+      file_->add(frame_of(text_), tripped_, closed, account);
+    } else {
+      kept_.push_back({now_, frame_of(text_), account});
+      while (now_ - kept_.front().until > last_->before) kept_.pop_front();
     }
-    if (trouble_.empty()) trouble_ = error.message();
-    const auto end = static_cast<off_t>(bytes_);
-    const bool cut = done == 0 || (::ftruncate(fd_, end) == 0 && ::lseek(fd_, end, SEEK_SET) == end);
-    lost_.fetch_add(in_piece_, std::memory_order_relaxed);
-    missing_ += in_piece_;
-    ticks_ -= ticks_in_piece_;
-    in_piece_ = ticks_in_piece_ = 0;
-    // What the disk takes next begins with what is missing.
-    if (bytes_ == 0) waiting_ = head_;
-    if (!cut) waiting_ += '\n';
-    if (missing_ > 0) tell_lost(missing_);
-    return false;
+    text_.clear();
+  }
+
+  /// The head is a piece of its own.
+  void begin(Outputs outputs) {
+    text_ = header_line(rig_, this_build(), now_utc("{:%Y-%m-%dT%H:%M:%SZ}"), outputs) + "\n";
+    for (const auto& [about, line] : standing_) text_ += line + "\n";
+    text_ += check_line(0, text_, {}) + "\n";
+    file_->add(frame_of(text_), tripped_, false, {});
+    text_.clear();
+  }
+
+  void begin_last_minute() {
+    try {
+      const std::string path = last_->path();
+      file_.emplace(path, false, options_.before_write);
+      std::string text = std::exchange(text_, {});
+      begin(Outputs::told);
+      for (Kept& piece : kept_) file_->add(std::move(piece.frame), tripped_, false, piece.account);
+      kept_.clear();
+      text_ = std::move(text);
+      const std::lock_guard lock(written_mutex_);
+      written_.push_back(path);
+    } catch (const std::system_error& error) {
+      told(error.code());
+    }
+  }
+
+  void close_last_minute() {
+    if (!last_ || !file_) return;
+    text_ +=
+        json_line({{"closed", "The last minute before a zone tripped, and what followed"}, {"lost", lost()}}) + "\n";
+    end_piece(true);
+    if (!told(file_->write())) told(file_->sync());
+    if (!file_->idle()) file_->give_up();
+    bytes_ += file_->bytes();
+    file_.reset();
+    tripped_ = false;
   }
 
   const Rig& rig_;
   Options options_;
+  std::optional<LastMinute> last_;
   RecordRing ring_;
-  std::vector<std::byte> room_;  // the engine's thread packs here
-  std::uint64_t refused_ = 0;    // and counts what the ring did not take since
+  std::uint64_t refused_ = 0;  // the engine's thread: what the ring did not take since
   std::atomic<std::uint64_t> lost_{0};
+  std::atomic<int> trouble_{0};
   std::atomic<bool> ending_{false};
+  mutable std::mutex written_mutex_;
+  std::vector<std::string> written_;
 
   // The writer's thread alone.
+  struct Kept {
+    Time until;
+    std::string frame;
+    PieceAccount account;
+  };
   TickLines lines_;
-  std::vector<std::byte> record_;
-  std::vector<Reading> readings_;
-  std::vector<LinkReport> reports_;
-  std::vector<std::vector<AxisReport>> report_axes_;
-  std::vector<std::vector<InputReport>> report_inputs_;
-  std::vector<std::vector<ActionReport>> report_actions_;
-  std::vector<ProgramRequest> program_;
-  std::vector<AxisCommand> commands_;
-  std::vector<std::uint8_t> switches_;
-  std::vector<Event> events_;
-  std::string head_, waiting_, trouble_;
-  std::uint64_t ticks_ = 0, bytes_ = 0, in_piece_ = 0, ticks_in_piece_ = 0, missing_ = 0;
-  int fd_ = -1;
+  RunState state_;
+  UnpackedTick tick_;
+  std::optional<PieceFile> file_;
+  std::string text_, first_trouble_;
+  std::deque<Kept> kept_;
+  std::map<std::pair<int, std::size_t>, std::string> standing_;  // calibrations and devices that are in force
+  Time now_{}, piece_began_{}, whole_at_{}, write_until_{};
+  steady_clock::time_point flushed_ = steady_clock::now(), retry_{};  // the disk is asked again then
+  bool tripped_ = false;
+  PieceAccount account_;  // of what is in text_
+  std::uint64_t ticks_ = 0, bytes_ = 0;
   std::thread thread_;
 };
 
 LogbookWriter::LogbookWriter(const Rig& rig, const std::string& path) : LogbookWriter(rig, path, Options()) {}
 LogbookWriter::LogbookWriter(const Rig& rig, const std::string& path, Options options)
     : work_(std::make_unique<Work>(rig, path, std::move(options))) {}
+LogbookWriter::LogbookWriter(const Rig& rig, LastMinute last, Options options)
+    : work_(std::make_unique<Work>(rig, std::move(last), std::move(options))) {}
 LogbookWriter::~LogbookWriter() = default;
 
 void LogbookWriter::tick(const TickRecord& record) noexcept { work_->tick(record); }
@@ -344,9 +455,11 @@ void LogbookWriter::calibrate(SlotId slot, const Calibration& calibration) noexc
 }
 void LogbookWriter::seated(HandsetId handset, std::size_t number) noexcept { work_->seated(handset, number); }
 std::uint64_t LogbookWriter::lost() const noexcept { return work_->lost(); }
+std::error_code LogbookWriter::trouble() const noexcept { return work_->trouble(); }
+std::vector<std::string> LogbookWriter::written() const { return work_->written(); }
 LogbookWriter::Closed LogbookWriter::close(const std::string& account) { return work_->close(account); }
 
-std::string default_logbook_path() {
+std::string default_logbook_folder() {
   namespace fs = std::filesystem;
   const char* const state = std::getenv("XDG_STATE_HOME");
   const char* const home = std::getenv("HOME");
@@ -354,9 +467,15 @@ std::string default_logbook_path() {
       (state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state") /
       "gyrax";
   fs::create_directories(folder);
-  const std::string stem = now_utc("run-{:%Y%m%d-%H%M%S}");
-  fs::path path = folder / (stem + ".jsonl");
-  for (int again = 2; fs::exists(path); ++again) path = folder / fmt::format("{}-{}.jsonl", stem, again);
+  return folder.string();
+}
+
+std::string default_logbook_path(const std::string& kind) {
+  namespace fs = std::filesystem;
+  const fs::path folder = default_logbook_folder();
+  const std::string stem = kind + now_utc("-{:%Y%m%d-%H%M%S}");
+  fs::path path = folder / (stem + ".jsonl.zst");
+  for (int again = 2; fs::exists(path); ++again) path = folder / fmt::format("{}-{}.jsonl.zst", stem, again);
   return path.string();
 }
 

@@ -35,6 +35,11 @@ void RigBuilder::read_basics(Table& root) {
     if (what != "override" && what != "increment")
       root.problem(Code::bad_choice, "remember", fmt::format("'{}' cannot be remembered", what), "override, increment");
   }
+  if (auto logbook = root.table("logbook")) {
+    rig_.keep_logbooks = static_cast<std::size_t>(logbook->whole("keep", {1, 100'000}).value_or(100));
+    rig_.keep_logbooks_mb = logbook->number("keep_mb", {1, 1e6, false, "MB"}, rig_.keep_logbooks_mb);
+    logbook->refuse_the_rest();
+  }
   if (auto gestures = root.table("gestures")) {
     GestureTimes& times = rig_.setup.gestures;
     const Allowed span{10, 5000, false, "ms"};

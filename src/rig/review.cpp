@@ -257,6 +257,9 @@ void write_numbers(Out out, const Rig& rig) {
                    rig.remembers_overrides && rig.remembers_increments ? "overrides and increments"
                    : rig.remembers_overrides                           ? "overrides"
                                                                        : "increments");
+  if (rig.origins.contains("logbook.keep") || rig.origins.contains("logbook.keep_mb"))
+    fmt::format_to(out, "\nLogbooks\n  in the usual folder {} at most, {:g} MB together; the oldest go\n",
+                   rig.keep_logbooks, rig.keep_logbooks_mb);
 }
 
 void write_zones(Out out, const Rig& rig) {

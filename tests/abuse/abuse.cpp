@@ -3,6 +3,7 @@
 // end in a crash, a hang, a lost or damaged file, or a machine that was not stopped. Says how many tries there were;
 // exit code 1 with the first that went wrong.
 #include <gyrax/files/text_file.hpp>
+#include <gyrax/logbook/pieces.hpp>
 
 #include <fmt/format.h>
 
@@ -79,9 +80,9 @@ struct Inputs {
   void make(const std::string& name, const std::string& text) { gyrax::write_text(put(name), text); }
   /// A run's logbook, and one that is cut.
   void add_logbook() {
-    logbook = put("run.jsonl");
+    logbook = put("run.jsonl.zst");
     const std::string text = gyrax::read_text(logbook, large).text;
-    make("cut.jsonl", text.substr(0, text.size() / 3));
+    make("cut.jsonl.zst", text.substr(0, text.size() / 3));
   }
   void remember() {
     for (const auto& entry : fs::directory_iterator(folder))
@@ -269,7 +270,7 @@ class Draw {
                in_.session,
                "--no-real-time",
                "--logbook",
-               (folder_ / "run.jsonl").string(),
+               (folder_ / "run.jsonl.zst").string(),
                "--for",
                maybe(3) ? "0.3" : "20",
                maybe(2) ? "--json" : "--plain"};
@@ -288,7 +289,7 @@ std::string judge(const Try& t, int status, const fs::path& folder, const Inputs
   if (status == -1) return "it did not end";
   const int by = WIFSIGNALED(status) ? WTERMSIG(status) : 0, code = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
   // A live run is never ended by a signal that it can take, once it has begun; a verb that computes may be.
-  const bool may_be = by == SIGKILL || !t.live || !fs::exists(folder / "run.jsonl");
+  const bool may_be = by == SIGKILL || !t.live || !fs::exists(folder / "run.jsonl.zst");
   const int sent = t.signal == SIGTSTP ? SIGTERM : t.signal;  // what it is told once it goes on again
   if (by != 0 && !(by == sent && may_be)) return fmt::format("signal {} ended it", by);
   if (by == 0 && (code < 0 || code > 3)) return fmt::format("exit code {}", code);
@@ -306,9 +307,10 @@ std::string judge(const Try& t, int status, const fs::path& folder, const Inputs
     if (name == "out.csv" && !(text.starts_with("t_s,") && text.ends_with("\n"))) return "half a table";
     if (name == "out.png" && text.starts_with("\x89PNG") && text.find("IEND") == std::string::npos)
       return "half a picture";
-    if (name != "run.jsonl" || by == SIGKILL || t.limited) continue;
+    if (name != "run.jsonl.zst" || by == SIGKILL || t.limited) continue;
     if (text.empty()) return "an empty logbook";
-    if (text.rfind("\n{\"closed\":") == std::string::npos) return "a logbook that is not closed";
+    const auto piece = gyrax::last_piece(entry.path().string());
+    if (!piece || piece->end != gyrax::LogEnd::complete) return "a logbook that is not closed";
     // The last commands of every axis: off, whoever told the run to end.
     Try replay;
     replay.words = {"logbook", entry.path().string(), "--csv", "-"};
@@ -338,7 +340,7 @@ int main(int argc, char** argv) {
   {
     Try first;
     first.words = {"run", inputs.rig, "--hands",        inputs.session, "--for",
-                   "0.5", "--plain",  "--no-real-time", "--logbook",    (inputs.folder / "run.jsonl").string()};
+                   "0.5", "--plain",  "--no-real-time", "--logbook",    (inputs.folder / "run.jsonl.zst").string()};
     Child(first, whole).wait();
     inputs.add_logbook();
     inputs.remember();

@@ -1,4 +1,5 @@
 // No reader takes more memory than it states, whatever it is given.
+#include "support/logbooks.hpp"
 #include "support/stated_memory.hpp"
 
 #include <gyrax/files/text_file.hpp>
@@ -122,25 +123,26 @@ TEST_CASE("a reader of tracks takes no more memory than it states") {
 
 TEST_CASE("a reader of logbooks takes no more memory than it states") {
   const std::size_t bytes = 200'000;
-  const std::string whole = read_text("tests/fuzz/corpus/logbook/short.jsonl", max_log_line).text;
+  const std::string whole = read_text("tests/fuzz/corpus/logbook/short.jsonl", max_piece).text;
   const std::string head = whole.substr(0, whole.find('\n') + 1);
   REQUIRE(head.starts_with("{\"gyrax_logbook\""));
-  for (const Case& one :
-       std::vector<Case>{{"numbers", many("[", "0,", "0]\n", bytes)},
-                         {"lists", many("[", "[],", "0]\n", bytes)},
-                         {"objects", many("[", "{},", "0]\n", bytes)},
-                         {"small objects", many("[", "{\"\":0},", "0]\n", bytes)},
-                         {"objects in objects", many("[", "{\"\":{\"\":{}}},", "0]\n", bytes)},
-                         {"texts", many("[", "\"\",", "0]\n", bytes)},
-                         {"lists never closed", many("", "[", "\n", bytes)},
-                         {"objects never closed", many("", "{\"\":", "\n", bytes)},
-                         {"readings", many("{\"t\":1,\"r\":[", "[0,0,0,0,0,0],", "[0,0,0,0,0,0]]}\n", bytes)},
-                         {"reports", many("{\"t\":1,\"m\":[[0,0,0,0,[", "null,", "null]]]}\n", bytes)},
-                         {"no line's end", many("", "x", "", 3'000'000)}}) {
+  for (const Case& one : std::vector<Case>{
+           {"numbers", many("[", "0,", "0]\n", bytes)},
+           {"lists", many("[", "[],", "0]\n", bytes)},
+           {"objects", many("[", "{},", "0]\n", bytes)},
+           {"small objects", many("[", "{\"\":0},", "0]\n", bytes)},
+           {"objects in objects", many("[", "{\"\":{\"\":{}}},", "0]\n", bytes)},
+           {"texts", many("[", "\"\",", "0]\n", bytes)},
+           {"lists never closed", many("", "[", "\n", bytes)},
+           {"objects never closed", many("", "{\"\":", "\n", bytes)},
+           {"readings", many("{\"t\":1,\"r\":[", "[0,0,0,0,0,0],", "[0,0,0,0,0,0]],\"x\":\"0000\"}\n", bytes)},
+           {"reports", many("{\"t\":1,\"m\":[[0,0,0,0,[", "null,", "null]]],\"x\":\"0000\"}\n", bytes)},
+           {"no line's end", many("", "x", "", 3'000'000)}}) {
     const std::size_t most = test::logbook_memory.of(one.text.size()) + one.text.size();
-    hold(one, most, [](const std::string& text) { LogbookReader(text, "log.jsonl"); });
-    hold({one.name, head + one.text}, most, [](const std::string& text) {
-      LogbookReader log(text, "log.jsonl");
+    hold({one.name, test::packed(one.text)}, most,
+         [](const std::string& file) { LogbookReader(file, "log.jsonl.zst"); });
+    hold({one.name, test::packed(head + one.text)}, most, [](const std::string& file) {
+      LogbookReader log(file, "log.jsonl.zst");
       for (LogRecord record; log.next(record);) {
       }
     });

@@ -57,7 +57,7 @@ TEST_CASE("Live: ready, enabled, jogging; told to end it comes to rest, then pow
   PlayedHands played(hands, rig);
   SimulatedLinks links(rig);
   const std::string path =
-      (std::filesystem::temp_directory_path() / ("gyrax-live-" + std::to_string(::getpid()) + ".jsonl")).string();
+      (std::filesystem::temp_directory_path() / ("gyrax-live-" + std::to_string(::getpid()) + ".jsonl.zst")).string();
   double fastest = 0;
   {
     LogbookWriter log(rig, path);

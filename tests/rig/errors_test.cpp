@@ -1,9 +1,11 @@
 // Every kind of problem has a case here, and what is said of it is held against a file that was read.
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/session.hpp>
+#include <gyrax/logbook/reader.hpp>
 #include <gyrax/rig/rig.hpp>
 
 #include "support/golden.hpp"
+#include "support/logbooks.hpp"
 #include "support/rigs.hpp"
 
 #include <doctest/doctest.h>
@@ -178,6 +180,16 @@ std::vector<Case> cases() {
       {Code::device, "a track without a device", track("E: 0.1 0003 0000 5\n")},
       {Code::event, "times backwards", track("N: pad\nE: 2.0 0000 0000 0\nE: 1.0 0000 0000 0\n")},
   };
+  const std::string head = test::packed("{\"gyrax_logbook\":2}\n");
+  all.push_back({Code::cut_off, "a logbook that ends in its head",
+                 [head] { LogbookReader(head.substr(0, 40), "run.jsonl.zst"); }});
+  all.push_back({Code::damaged, "a logbook with a flipped bit in its head", [head] {
+                   std::string flipped = head;
+                   flipped[40] = static_cast<char>(flipped[40] ^ 4);
+                   LogbookReader(flipped, "run.jsonl.zst");
+                 }});
+  all.push_back({Code::version_newer, "a logbook of a newer program",
+                 [] { LogbookReader(test::packed("{\"gyrax_logbook\":3}\n"), "run.jsonl.zst"); }});
   all.push_back({Code::too_many, "more axes than a tick is bounded for", [] {
                    std::string text = test::jog_and_step;
                    for (std::size_t i = 0; i < max_axes; ++i)

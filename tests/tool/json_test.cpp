@@ -62,9 +62,12 @@ JsonPaths paths_of(const std::vector<std::string>& commands, bool lines = false)
 
 TEST_CASE("check, rehearse, logbook and calibrate say what docs/json.md says") {
   const Folder folder;
-  const std::string log = folder / "a.jsonl";
+  const std::string log = folder / "a.jsonl.zst";
   REQUIRE(run("run demo/bench.toml --hands demo/session.toml --for 2.7 --plain --no-real-time --logbook " + log).exit ==
           0);
+  // A folder of logbooks of its own.
+  ::setenv("XDG_STATE_HOME", (folder / "state").c_str(), 1);
+  REQUIRE(run("run demo/bench.toml --hands demo/session.toml --for 0.1 --plain --no-real-time").exit == 0);
   compare("check", paths_of({"check --json demo/bench.toml", "check --json demo/desk.toml",
                              "check --json demo/fine.toml", "check --json demo/first.toml"}));
   compare(
@@ -72,13 +75,13 @@ TEST_CASE("check, rehearse, logbook and calibrate say what docs/json.md says") {
       paths_of({"rehearse --json demo/bench.toml demo/session.toml",
                 "rehearse --json demo/desk.toml demo/desk_session.toml",
                 "rehearse --json demo/fine.toml demo/fine_session.toml", "logbook --json " + log, "logbook --json"}),
-      {"logbooks[].path", "logbooks[].bytes", "story[].link"});
+      {"story[].link"});
   compare("calibrate", paths_of({"calibrate --json --track demo/handsets/worn_pad.show.evemu"}));
 }
 
 TEST_CASE("run says what docs/json.md says, line by line; each kind of event is in its table") {
   const Folder folder;
-  const std::string log = " --no-real-time --for 6 --json --logbook " + (folder / "a.jsonl");
+  const std::string log = " --no-real-time --for 6 --json --logbook " + (folder / "a.jsonl.zst");
   compare(
       "run and watch", paths_of({"run demo/bench.toml --hands demo/session.toml" + log}, true),
       {"note", "link", "switch", "layer", "which", "by", "present", "device", "id", "node", "code", "raw", "value"});
@@ -97,7 +100,8 @@ TEST_CASE("Errors are JSON as well: of files, of use, of the world") {
   for (const std::string command :
        {"check --json none.toml", "check --json demo/session.toml", "run --json none.toml",
         "calibrate --json --track none", "rehearse --json demo/bench.toml demo/session.toml --csv /none/a.csv",
-        "logbook --json none.jsonl", "run --json demo/bench.toml --hands demo/session.toml --logbook /none/a.jsonl"}) {
+        "logbook --json none.jsonl.zst",
+        "run --json demo/bench.toml --hands demo/session.toml --logbook /none/a.jsonl.zst"}) {
     CAPTURE(command);
     const Ran ran = run(command, true);
     CHECK(ran.exit > 0);

@@ -121,15 +121,15 @@ TEST_CASE(
       "XDG_STATE_HOME=" + folder.path.string() +
       " " GYRAX_TOOL_PATH
       " run demo/desk.toml --hands demo/desk_session.toml --plain --no-real-time --for 0.2 --logbook ";
-  CHECK(run_line(line + (folder / "one.jsonl") + " 2>&1").exit == 0);
+  CHECK(run_line(line + (folder / "one.jsonl.zst") + " 2>&1").exit == 0);
   std::string kept;
   for (const auto& entry : fs::directory_iterator(folder.path / "gyrax")) kept = entry.path().string();
   REQUIRE(gyrax::read_text(kept, 1 << 16).text == "gyrax_remembered = 1\n\n[increment]\n\"x\" = 0.5\n\"y\" = 0.5\n");
   REQUIRE_FALSE(gyrax::write_text(kept, "gyrax_remembered = 1\n[increment]\n\"x\" = 5\n\"y\" = 7\n"));
-  const Ran second = run_line(line + (folder / "two.jsonl") + " 2>&1");
+  const Ran second = run_line(line + (folder / "two.jsonl.zst") + " 2>&1");
   CHECK(says(second, "y was at 7 in the last run, which is no notch any more; the rig's own start counts"));
   CHECK(gyrax::read_text(kept, 1 << 16).text == "gyrax_remembered = 1\n\n[increment]\n\"x\" = 5\n\"y\" = 0.5\n");
-  const Ran replayed = run("logbook " + (folder / "two.jsonl"));
+  const Ran replayed = run("logbook " + (folder / "two.jsonl.zst"));
   CHECK(replayed.exit == 0);
   CHECK(says(replayed, "came out the same, to the last bit"));
 }
@@ -137,7 +137,7 @@ TEST_CASE(
 TEST_CASE(
     "run: live on recorded hands, told to end by SIGTERM; its logbook replays, exports, and tells where it was cut") {
   const Folder folder;
-  const std::string log = folder / "run.jsonl", tool = GYRAX_TOOL_PATH;
+  const std::string log = folder / "run.jsonl.zst", tool = GYRAX_TOOL_PATH;
   // timeout's TERM comes while x is under way.
   const std::string line = "timeout 5.5 " + tool + " run " + demo_rig + " --hands " + demo_session +
                            " --plain --no-real-time --logbook " + log;
@@ -152,10 +152,29 @@ TEST_CASE(
   CHECK(fs::file_size(folder / "a.csv") > 10'000);
   CHECK(fs::exists(folder / "a.png"));
   CHECK(nlohmann::json::parse(run("logbook --json " + log, true).out)["replay"]["same"] == true);
-  fs::resize_file(log, fs::file_size(log) / 2);
-  CHECK(says(run("logbook " + log), "it is cut off inside line "));
-  fs::resize_file(log, gyrax::read_text(log, 1 << 28).text.find('\n') + 1);
-  CHECK(says(run("logbook " + log), "no tick to show; it ends after line 1, without the line that closes it"));
+  CHECK(says(replayed, "The logbook: complete"));
+  // Any zstd tool shows it.
+  const Ran shown = run_line("zstd -t " + log + " 2>&1 && zstd -dc " + log + " | tail -n 2");
+  CHECK(shown.exit == 0);
+  CHECK(says(shown, "{\"closed\":\"Ended after "));
+  const std::string whole = gyrax::read_text(log, 1 << 28).text;
+  fs::resize_file(log, whole.size() - 300);
+  const Ran cut = run("logbook " + log);
+  CHECK(cut.exit == 4);
+  CHECK(says(cut, "The logbook: cut off"));
+  CHECK(says(cut, "it ends inside the piece that begins at byte "));
+  std::string damaged = whole;
+  damaged[whole.size() - 300] ^= 1;
+  gyrax::write_text(log, damaged);
+  const Ran broken = run("logbook " + log);
+  CHECK(broken.exit == 5);
+  CHECK(says(broken, "The logbook: damaged"));
+  CHECK(says(broken, "is not what was written"));
+  fs::resize_file(log, 100);
+  const Ran headless = run("logbook " + log);
+  CHECK(headless.exit == 4);
+  CHECK(says(headless, "its head is cut off"));
+  gyrax::write_text(log, whole);
   // Nothing is overwritten, and what cannot be is said.
   CHECK(says(run("run " + demo_rig + " --hands " + demo_session + " --plain --logbook " + log), "is there already"));
   CHECK(run("logbook " + demo_rig).exit == 2);

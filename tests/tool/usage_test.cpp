@@ -90,14 +90,14 @@ TEST_CASE("Each verb's help has examples of its own, and each completion knows e
 TEST_CASE("A file of another kind is named, whatever reads it") {
   const Folder folder;
   REQUIRE(run("run " + demo_rig + " --hands " + demo_session + " --for 0.1 --plain --no-real-time --logbook " +
-              (folder / "a.jsonl"))
+              (folder / "a.jsonl.zst"))
               .exit == 0);
   run_line("iconv -t UTF-16 " + demo_rig + " >" + (folder / "utf16.toml"));
   const std::pair<std::string, std::string> files[] = {{demo_rig, "a rig"},
                                                        {demo_session, "a session"},
                                                        {"demo/handsets/worn_pad.calibration.toml", "a calibration"},
                                                        {"demo/pad.evemu", "a track"},
-                                                       {folder / "a.jsonl", "a logbook"}};
+                                                       {folder / "a.jsonl.zst", "a logbook"}};
   const std::pair<std::string, std::string> readers[] = {{"check ", "a rig"},
                                                          {"run --plain ", "a rig"},
                                                          {"rehearse " + demo_rig + " ", "a session"},
@@ -130,7 +130,7 @@ TEST_CASE("Nothing in a file commands a terminal, and JSON says the same charact
   gyrax::write_text(path, text);
   text.replace(text.find("jog = [\"x\""), 10, "jog = [\"" + commands + "\"");
   gyrax::write_text(folder / "bad.toml", text);
-  const std::string quoted = "'" + path + "'", log = folder / "log.jsonl";
+  const std::string quoted = "'" + path + "'", log = folder / "log.jsonl.zst";
   REQUIRE(
       run("run " + quoted + " --hands " + demo_session + " --for 0.3 --plain --no-real-time --logbook " + log).exit ==
       0);
@@ -204,7 +204,7 @@ TEST_CASE(
       {"calibrate --track " + track + " --out " + old, "is there already"},
       {live + " --logbook " + old, "is there already"},
       {live + " --logbook -", "are files"},
-      {live + " --logbook " + (folder / "none/a.jsonl"), "there is no folder"},
+      {live + " --logbook " + (folder / "none/a.jsonl.zst"), "there is no folder"},
       {live + " --record take", "excludes"},
       {"watch --record " + (folder / "none/a"), "there is no folder"},
       {"watch --for 0.1 --replace", "nothing here that would be written"},
@@ -237,9 +237,9 @@ TEST_CASE(
                  rehearse + " --csv " + (folder / "pipe") + " >/dev/null 2>&1; wait")
             .out == "t_s,");
   CHECK(fs::is_fifo(folder / "pipe"));
-  CHECK(run(live + " --logbook " + (folder / "a.jsonl")).exit == 0);
-  CHECK(run(live + " --logbook " + (folder / "a.jsonl") + " --replace").exit == 0);
-  CHECK(run("logbook " + (folder / "a.jsonl")).exit == 0);
+  CHECK(run(live + " --logbook " + (folder / "a.jsonl.zst")).exit == 0);
+  CHECK(run(live + " --logbook " + (folder / "a.jsonl.zst") + " --replace").exit == 0);
+  CHECK(run("logbook " + (folder / "a.jsonl.zst")).exit == 0);
   CHECK(run(live + " --logbook " + (folder / "pipe")).exit == 3);  // nobody reads it
   CHECK(run(live + " --logbook /dev/full").exit == 3);
   CHECK(run(live + " --logbook /dev/null").exit == 0);

@@ -3,6 +3,7 @@
 #include <gyrax/files/text_file.hpp>
 
 #include <doctest/doctest.h>
+#include "support/logbooks.hpp"
 
 #include <fcntl.h>
 #include <poll.h>
@@ -146,20 +147,21 @@ struct Logbook {
   Logbook() {
     static int number = 0;
     path = (fs::temp_directory_path() /
-            ("gyrax-viewer-" + std::to_string(::getpid()) + "-" + std::to_string(++number) + ".jsonl"))
+            ("gyrax-viewer-" + std::to_string(::getpid()) + "-" + std::to_string(++number) + ".jsonl.zst"))
                .string();
     fs::remove(path);
   }
   ~Logbook() { fs::remove(path); }
-  bool begins(std::size_t bytes = 20'000) const {
-    return Child::until([this, bytes] {
-      std::error_code ignored;
-      return fs::exists(path) && fs::file_size(path, ignored) > bytes;
+  /// It is under way: a second is a piece.
+  bool begins(std::uint32_t pieces = 1) const {
+    return Child::until([this, pieces] {
+      const auto last = gyrax::last_piece(path);
+      return last && last->label.number >= pieces;
     });
   }
   /// Whole, and it says this of its end.
   void ended(const std::string& how) const {
-    const std::string text = gyrax::read_text(path, 1u << 28).text;
+    const std::string text = gyrax::test::unpacked(gyrax::read_text(path, 1u << 28).text);
     const std::size_t last = text.rfind("\n{\"closed\"");
     REQUIRE(last != std::string::npos);
     CAPTURE(text.substr(last));
@@ -182,7 +184,7 @@ TEST_CASE(
     CAPTURE(signalled);
     const Logbook log;
     Child child(Child::On::pipe, run_of(log, signalled ? " --json" : " --json --for 2"));
-    REQUIRE(log.begins(signalled ? 200'000 : 20'000));
+    REQUIRE(log.begins(signalled ? 3 : 1));
     if (signalled) child.signal(SIGTERM);
     CHECK(child.exit(false) == 3);
     log.ended(signalled ? "SIGTERM" : "its time was over");

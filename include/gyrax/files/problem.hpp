@@ -41,8 +41,10 @@ enum class Code {
   include,
   device,
   event,
+  cut_off,
+  damaged,
 };
-inline constexpr int code_count = 28;
+inline constexpr int code_count = 30;
 
 /// "unknown_key" and so on.
 const char* code_name(Code code) noexcept;

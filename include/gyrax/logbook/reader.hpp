@@ -1,18 +1,19 @@
 /// Reads a logbook back, line by line.
 ///
-/// In: a file. Out: its rig, and its records in order. Never: more than one line in memory; a line that is cut off.
+/// In: a file. Out: its rig, and its records in order. Never: more than one piece in memory; a line that is not what
+/// was written.
 ///
-///     LogbookReader log("run.jsonl");
+///     LogbookReader log("run.jsonl.zst");
 ///     for (LogRecord record; log.next(record);) …
-///     log.cut()                             // empty, or where and why it ends early
+///     log.ended(), log.why()                // complete; or cut off or damaged, and where
 #pragma once
 
 #include <gyrax/files/problem.hpp>
 #include <gyrax/logbook/build.hpp>
+#include <gyrax/logbook/pieces.hpp>
 #include <gyrax/logbook/record.hpp>
 #include <gyrax/rig/rig.hpp>
 
-#include <fstream>
 #include <memory>
 #include <string>
 
@@ -20,29 +21,37 @@ namespace gyrax {
 
 class LogbookReader {
  public:
-  /// Reads the head. Errors: SessionError where the file cannot be read, is no logbook or a newer one; RigError where
-  /// its rig cannot be used.
+  /// Reads the head. Errors: SessionError where the file cannot be read, is no logbook or one of another version (its
+  /// code is cut_off or damaged where its first piece is); RigError where its rig cannot be used.
   explicit LogbookReader(const std::string& path);
-  /// The same from a text in memory; `name` for messages.
-  LogbookReader(std::string text, const std::string& name);
+  /// The same from a file's bytes; `name` for messages.
+  LogbookReader(std::string bytes, const std::string& name);
   ~LogbookReader();
 
   const Rig& rig() const noexcept;
   const Build& build() const noexcept;
   const std::string& started() const noexcept;
+  /// False: it is the last minute of a run and does not begin with it, so that only what it says can be shown.
+  bool replays() const noexcept;
 
   /// The next record; false at the end, and at the first line that is not whole or not understood.
   bool next(LogRecord& record);
-  /// Why it ended before a line that closes it: a sentence; empty if it was closed in order or has not ended.
-  const std::string& cut() const noexcept;
+  /// Once next() was false: how it ended, and for a person where and why.
+  LogEnd ended() const noexcept;
+  const std::string& why() const noexcept;
+  /// Bytes of the file that were read so far.
+  std::uint64_t bytes() const noexcept;
 
  private:
   class Work;
   std::unique_ptr<Work> work_;
 };
 
-/// Greatest line that is read, bytes: the head with a rig of max_rig. Reading takes at most 48 bytes of memory for each
-/// byte of the longest line, and 4 MiB, and what the head's rig takes.
-inline constexpr std::size_t max_log_line = (2u << 20) + (256u << 10);
+/// Reading takes at most this many bytes of memory for each byte of the longest piece, and 4 MiB, and what the head's
+/// rig takes.
+inline constexpr std::size_t logbook_bytes_per_byte = 48;
+
+/// The events of a tick as they stand in a line (LogRecord::events) of a logbook of `rig`. Error: nothing is added.
+void read_events(const Rig& rig, Time at, std::string_view events, std::vector<Event>& out);
 
 }  // namespace gyrax

@@ -1,4 +1,4 @@
-/// What a logbook holds: everything that went into an engine, and everything that came out of it.
+/// What a logbook holds: everything that went into an engine, and of what came out the events and sums.
 #pragma once
 
 #include <gyrax/base/command.hpp>
@@ -10,6 +10,7 @@
 #include <cstdint>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace gyrax {
@@ -33,10 +34,12 @@ struct LogRecord {
     calibrate,  ///< `slot` has `calibration` from here on
     seated,     ///< `text`: which device took the place of which handset
     lost,       ///< `number` records did not fit: what follows cannot be computed anew
+    whole,      ///< `text`: where the run stands after the tick before
+    check,      ///< `number` ticks since the last one; `sums`: of what came out in them, by axis
     end,        ///< the logbook was closed in order; `text`: the run's own account
   } kind = Kind::tick;
   int line = 0;
-  std::string text;  ///< of a tick: the line itself
+  std::string text;
   // of a tick: what went in
   Time now{};
   bool end = false;
@@ -47,13 +50,19 @@ struct LogRecord {
   std::vector<std::vector<AxisReport>> report_axes;
   std::vector<std::vector<InputReport>> report_inputs;
   std::vector<std::vector<ActionReport>> report_actions;
+  // of a tick: what came out
+  std::string events;                                          ///< as they stand in the line; empty without any
+  std::uint16_t sum = 0;                                       ///< of commands and switches, where the logbook replays
+  std::vector<std::pair<std::size_t, AxisCommand>> commands;   ///< those that changed, where it does not
+  std::vector<std::pair<std::size_t, std::uint8_t>> switches;  ///< the same
   // of a calibration
   SlotId slot = no<SlotId>;
   Calibration calibration = Calibration::key();
   std::uint64_t number = 0;
+  std::vector<std::uint64_t> sums;
 };
 
 /// The version of the logbook's format.
-inline constexpr int logbook_version = 1;
+inline constexpr int logbook_version = 2;
 
 }  // namespace gyrax

@@ -1,9 +1,10 @@
 /// Writes a run's logbook from a thread of its own.
 ///
-/// In: records from the engine's thread, through a fixed ring. Out: JSON Lines. Never: a wait for the engine's thread.
-/// A slow or full disk costs records; they are counted, and the logbook says where they are missing.
+/// In: records from the engine's thread, through a fixed ring. Out: pieces of JSON Lines, compressed with zstd. Never:
+/// a wait for the engine's thread. What a slow or full disk does not take at once waits in the ring; what does not fit
+/// is counted, and the logbook says where it is missing.
 ///
-///     LogbookWriter log(rig, "run.jsonl");
+///     LogbookWriter log(rig, "run.jsonl.zst");
 ///     log.tick({now, false, readings, reports, out.commands, out.switches, events});
 ///     log.close("ended by the user");
 #pragma once
@@ -19,6 +20,14 @@
 
 namespace gyrax {
 
+/// No logbook, but the last minute: it is kept in memory, and written once a zone trips, with what follows at once.
+/// What came out is part of it, since it cannot be replayed.
+struct LastMinute {
+  Span before = std::chrono::seconds(60), after = std::chrono::seconds(10);
+  /// Where the next one goes; called by the writer's own thread.
+  std::function<std::string()> path;
+};
+
 class LogbookWriter {
  public:
   struct Options {
@@ -26,13 +35,16 @@ class LogbookWriter {
     bool replace = false;         ///< even where the file is there already
     /// The device of a number given to `seated`; called by the writer's own thread.
     std::function<Device(std::size_t)> device;
-    /// Called before each piece is written: for tests of slow and failing disks. Not called where it is empty.
+    /// Called before each time that anything is written: for tests of slow and failing disks. Not called where it is
+    /// empty.
     std::function<std::error_code()> before_write;
   };
   /// Makes the file and writes its head; a pipe or a device is written into. Errors: std::system_error where it cannot
-  /// be made, file_exists where it is there already.
+  /// be made or takes no head, file_exists where it is there already.
   LogbookWriter(const Rig& rig, const std::string& path);
   LogbookWriter(const Rig& rig, const std::string& path, Options options);
+  /// Keeps the last minute alone.
+  LogbookWriter(const Rig& rig, LastMinute last, Options options);
   /// Writes what is still to be written.
   ~LogbookWriter();
   LogbookWriter(const LogbookWriter&) = delete;
@@ -43,12 +55,17 @@ class LogbookWriter {
   void calibrate(SlotId slot, const Calibration& calibration) noexcept;
   void seated(HandsetId handset, std::size_t number) noexcept;
 
-  /// Records that did not get into the file so far, from any thread.
+  // From any thread.
+  /// Records that did not get into the file so far.
   std::uint64_t lost() const noexcept;
+  /// What the disk answers right now; none while it takes what it is given.
+  std::error_code trouble() const noexcept;
+  /// Of the last minute: the files that were written so far.
+  std::vector<std::string> written() const;
 
   struct Closed {
     std::uint64_t ticks = 0, lost = 0, bytes = 0;
-    std::string trouble;  ///< the first error of the disk, as a sentence; empty if there was none
+    std::string trouble;  ///< why records were lost or the end is missing: the disk's first error, as a sentence
   };
   /// Writes the rest and a last line with this account, and syncs. Not while the engine's thread still writes.
   Closed close(const std::string& account);
@@ -58,9 +75,10 @@ class LogbookWriter {
   std::unique_ptr<Work> work_;
 };
 
-/// Where a run's logbook goes unless told otherwise: a name with the date and time (UTC) in $XDG_STATE_HOME/gyrax, or
-/// in
-/// ~/.local/state/gyrax. The folder is made. Errors: std::filesystem::filesystem_error.
-std::string default_logbook_path();
+/// Where logbooks go unless told otherwise: $XDG_STATE_HOME/gyrax, or ~/.local/state/gyrax. The folder is made. Errors:
+/// std::filesystem::filesystem_error.
+std::string default_logbook_folder();
+/// A name in it with the date and time (UTC) that no file has: "run-20260504-101112.jsonl.zst" for "run".
+std::string default_logbook_path(const std::string& stem = "run");
 
 }  // namespace gyrax

@@ -81,6 +81,8 @@ struct Rig {
   std::vector<std::string> layers;                                 ///< by LayerId: "rotary", or "shoulder.left held"
   std::vector<NumberInfo> numbers;                                 ///< by NumberId: what `choose` and `adjust` name
   bool remembers_overrides = false, remembers_increments = false;  ///< at the next start, as they were left
+  std::size_t keep_logbooks = 100;                                 ///< in the usual folder, so many …
+  double keep_logbooks_mb = 4000;                                  ///< … and so much of them
   std::vector<AxisInfo> axes;
   std::vector<SlotInfo> slots;
   std::vector<SeatWish> seats;  ///< by HandsetId: which device it may be, and what it has to have
