@@ -118,7 +118,7 @@ int main() {
     fastest = std::max(fastest, out.commands[axes - 1].v);
   }
   const LogbookWriter::Closed closed = log.close("the bench is over");
-  const Replay again = replay(path, PlotSpan{0, 1});
+  const Replayed again = Replay(path).run({});
   std::filesystem::remove(path);
   if (closed.lost > 0 || !again.same || again.ticks != ticks || !(fastest > 50)) {
     fmt::print(stderr, "lost {}, same {}, ticks {}, fastest {}\n{}\n", closed.lost, again.same, again.ticks, fastest,

@@ -146,14 +146,17 @@ int rehearse(const RehearseOptions& options) {
     const Session session = load_session(options.session);
     const Rig rig = fitted_with_warnings(options.rig, session);
     if (bad_axis(rig, options.axis) || !may_write(options.outputs, files_of(rig, &session))) return wrong_input;
-    const Rehearsal result = gyrax::rehearse(rig, session);
-    const Summary summary = summarise(rig, session, result);
+    Exports exports(options.outputs, {span, options.axis}, rig);
+    Summing summing(rig);
+    std::vector<TickWatcher*> watchers(exports.watchers().begin(), exports.watchers().end());
+    watchers.push_back(&summing);
+    const Account account = gyrax::rehearse(rig, session, watchers);
+    const Summary summary = summing.summary(session, account);
     tell_summary(options.outputs, options.json, options.json ? json(rig, summary) : text(rig, summary));
     // How fast it went is not part of the result: that is the same every time.
     print_error("\nRehearsed {:g} s in {:.1f} ms: {:.0f} times faster than real time.\n", summary.length_s,
-                result.took_s * 1e3, summary.length_s / result.took_s);
-    if (const int failed = save(options.outputs, {span, options.axis}, rig, result); failed != Exit::done)
-      return failed;
+                account.took_s * 1e3, summary.length_s / account.took_s);
+    if (const int failed = exports.save(); failed != Exit::done) return failed;
     return summary.good() ? Exit::done : did_not_hold;
   } catch (const FileError& error) {
     return tell(error, wrong_input);

@@ -34,17 +34,23 @@ int list_logbooks(bool as_json) {
   return Exit::done;
 }
 
-std::string rest_of(const Replay& replay) {
+std::string rest_of(const Replayed& done) {
   std::string all;
-  for (const std::string& note : replay.notes) all += fmt::format("  {}\n", note);
+  for (const std::string& note : done.notes) all += fmt::format("  {}\n", note);
   return all;
 }
 
+std::string verdict(const Replayed& done) {
+  if (!done.replays) return "not replayed: it does not begin with its run; this is what it says came out";
+  if (!done.same) return "REPLAYED OTHERWISE: " + done.difference;
+  return fmt::format("replayed: all {} ticks came out the same, to the last bit", done.ticks);
+}
+
 /// The worst of what there is to say.
-int exit_of(const Replay& replay) {
-  if (!replay.same && !replay.other_build) return did_not_hold;
-  if (replay.end != LogEnd::complete) return replay.end == LogEnd::damaged ? is_damaged : is_cut_off;
-  return replay.same ? Exit::done : other_binary;
+int exit_of(const Replayed& done) {
+  if (!done.same && !done.other_build) return did_not_hold;
+  if (done.end != LogEnd::complete) return done.end == LogEnd::damaged ? is_damaged : is_cut_off;
+  return done.same ? Exit::done : other_binary;
 }
 
 /// Of a file that cannot be read at all.
@@ -61,37 +67,39 @@ int logbook(const LogbookOptions& options) {
   try {
     if (options.file.empty()) return list_logbooks(options.json);
     if (!may_write(options.outputs, {options.file})) return wrong_input;
-    const Replay replay = gyrax::replay(options.file, span);
-    if (replay.done.trace.ticks == 0) {
+    Replay replay(options.file);
+    const Rig& rig = replay.rig();
+    if (bad_axis(rig, options.axis)) return wrong_input;
+    Exports exports(options.outputs, {std::nullopt, options.axis}, rig);
+    Summing summing(rig);
+    std::vector<TickWatcher*> watchers(exports.watchers().begin(), exports.watchers().end());
+    watchers.push_back(&summing);
+    const Replayed done = replay.run(watchers, span);
+    if (done.shown == 0) {
       std::string why =
-          span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, replay.length_s) : "";
-      for (const std::string& note : replay.notes) why += "; " + note;
+          span ? fmt::format(" from {:g} to {:g} s; it has {:.3f} s", span->from_s, span->to_s, done.length_s) : "";
+      for (const std::string& note : done.notes) why += "; " + note;
       complain(fmt::format("{}: no tick to show{}", options.file, why));
-      return wrong_input;
+      const int exit = exit_of(done);
+      return exit == Exit::done ? wrong_input : exit;
     }
-    if (bad_axis(replay.rig, options.axis)) return wrong_input;
-    const Summary summary = summarise(replay.rig, replay.session, replay.done);
+    const Summary summary = summing.summary(replay.session(), done);
     if (options.json) {
-      auto all = nlohmann::ordered_json::parse(json(replay.rig, summary));
-      all["replay"] = {{"end", name_of(replay.end)}, {"other_binary", replay.other_build},
-                       {"same", replay.same},        {"difference", replay.difference},
-                       {"ticks", replay.ticks},      {"notes", replay.notes}};
+      auto all = nlohmann::ordered_json::parse(json(rig, summary));
+      all["replay"] = {{"end", name_of(done.end)}, {"replayed", done.replays},      {"other_binary", done.other_build},
+                       {"same", done.same},        {"difference", done.difference}, {"ticks", done.ticks},
+                       {"notes", done.notes}};
       tell_summary(options.outputs, true, all.dump(2));
     } else {
       tell_summary(options.outputs, false,
-                   fmt::format("{}\nThe logbook: {}{}\n{}  {}\n", text(replay.rig, summary), name_of(replay.end),
-                               replay.other_build ? ", of another binary" : "", rest_of(replay),
-                               replay.same ? fmt::format("replayed: all {} ticks came out the same, to the last bit",
-                                                         replay.ticks)
-                                           : "REPLAYED OTHERWISE: " + replay.difference));
+                   fmt::format("{}\nThe logbook: {}{}\n{}  {}\n", text(rig, summary), name_of(done.end),
+                               done.other_build ? ", of another binary" : "", rest_of(done), verdict(done)));
     }
-    print_error("\nReplayed {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n",
-                replay.length_s, replay.took_s * 1e3, replay.length_s / replay.took_s,
-                static_cast<double>(replay.bytes) / replay.length_s * 3600 / 1e6);
-    if (const int failed = save(options.outputs, {std::nullopt, options.axis}, replay.rig, replay.done);
-        failed != Exit::done)
-      return failed;
-    return exit_of(replay);
+    print_error("\n{} {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n",
+                done.replays ? "Replayed" : "Read", done.length_s, done.took_s * 1e3, done.length_s / done.took_s,
+                static_cast<double>(done.bytes) / done.length_s * 3600 / 1e6);
+    if (const int failed = exports.save(); failed != Exit::done) return failed;
+    return exit_of(done);
   } catch (const FileError& error) {
     return tell(error, exit_of(error));
   } catch (const std::exception& error) {

@@ -40,23 +40,47 @@ std::vector<std::string> files_of(const Rig& rig, const Session* session) {
   return files;
 }
 
-int save_text(const std::string& path, const std::string& text) {
-  if (path == "-") {
-    put_bytes(text);
-    return Exit::done;
-  }
-  const std::error_code error = write_text(path, text);
+namespace {
+
+int tell_written(const std::string& path, const std::error_code& error) {
   if (error)
     complain(fmt::format("cannot write '{}': {}; check the folder and its permissions", path, error.message()));
   return error ? world_failed : Exit::done;
 }
 
-int save(const Outputs& outputs, const PlotView& view, const Rig& rig, const Rehearsal& done) {
+}  // namespace
+
+int save_text(const std::string& path, const std::string& text) {
+  if (path == "-") {
+    put_bytes(text);
+    return Exit::done;
+  }
+  return tell_written(path, write_text(path, text));
+}
+
+Exports::Exports(const Outputs& outputs, const PlotView& view, const Rig& rig) : outputs_(outputs) {
+  if (!outputs.csv.empty()) {
+    if (outputs.csv != "-") file_ = std::make_unique<NewText>(outputs.csv);
+    table_ = std::make_unique<CsvTable>(rig, [this](std::string_view lines) {
+      if (file_)
+        file_->put(lines);
+      else
+        put_bytes(lines);
+    });
+    watchers_.push_back(table_.get());
+  }
+  if (outputs.plot.empty()) return;
+  points_ = std::make_unique<PlotPoints>(rig, view);
+  watchers_.push_back(points_.get());
+}
+
+int Exports::save() {
   int exit = Exit::done;
-  if (!outputs.csv.empty()) exit = std::max(exit, save_text(outputs.csv, to_csv(rig, done)));
-  if (outputs.plot.empty()) return exit;
-  const Drawn drawn = draw_plot(rig, done, plot_format(outputs.plot).value_or(PlotFormat::png), view);
-  if (drawn.why.empty()) return std::max(exit, save_text(outputs.plot, drawn.picture));
+  if (table_) table_->end();
+  if (file_) exit = tell_written(outputs_.csv, file_->finish());
+  if (!points_) return exit;
+  const Drawn drawn = points_->draw(plot_format(outputs_.plot).value_or(PlotFormat::png));
+  if (drawn.why.empty()) return std::max(exit, save_text(outputs_.plot, drawn.picture));
   complain(drawn.why);
   return world_failed;
 }

@@ -2,8 +2,11 @@
 // without --replace; nothing that is read is written; all this is found out before the work.
 #pragma once
 
+#include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
 
+#include <memory>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -22,8 +25,23 @@ bool may_write(const Outputs& outputs, const std::vector<std::string>& inputs);
 /// The files that a rig and a session were read from.
 std::vector<std::string> files_of(const Rig& rig, const Session* session = nullptr);
 
-/// Writes the table and the picture that were asked for. An exit code.
-int save(const Outputs& outputs, const PlotView& view, const Rig& rig, const Rehearsal& done);
+/// The table and the picture that were asked for: the one is written while the ticks come, the other afterwards.
+class Exports {
+ public:
+  /// `outputs` and `rig` have to last as long.
+  Exports(const Outputs& outputs, const PlotView& view, const Rig& rig);
+  /// They have to see every tick.
+  std::span<TickWatcher* const> watchers() const { return watchers_; }
+  /// After the last tick; without it nothing is left behind. An exit code.
+  int save();
+
+ private:
+  const Outputs& outputs_;
+  std::unique_ptr<NewText> file_;
+  std::unique_ptr<CsvTable> table_;
+  std::unique_ptr<PlotPoints> points_;
+  std::vector<TickWatcher*> watchers_;
+};
 int save_text(const std::string& path, const std::string& text);
 
 /// The first of NAME, NAME-2, NAME-3 … under which no session and no track is there yet.

@@ -46,15 +46,6 @@ Text from_errno(const std::string& path) {
   return failure(error, fmt::format("cannot read '{}': {}", path, error.message()));
 }
 
-/// Into what is there, which keeps its place, its names and its mode.
-std::error_code write_into(const std::string& path, int how, std::string_view text) {
-  Descriptor file(::open(path.c_str(), O_WRONLY | O_CLOEXEC | how, 0666));
-  if (file.get() < 0 || !write_all(file.get(), text)) return last_error();
-  // Pipes and most devices have nothing to sync.
-  if (::fsync(file.get()) != 0 && errno != EINVAL && errno != EROFS) return last_error();
-  return ::close(file.release()) != 0 ? last_error() : std::error_code{};
-}
-
 }  // namespace
 
 Text read_text(const std::string& path, std::size_t most) {
@@ -101,36 +92,83 @@ bool write_all(int descriptor, std::string_view text) {
   return true;
 }
 
+class NewText::Work {
+ public:
+  explicit Work(const std::string& path) { open(path); }
+  ~Work() {
+    if (named_) ::unlink(fresh_.c_str());
+  }
+  Work(const Work&) = delete;
+  Work& operator=(const Work&) = delete;
+
+  std::error_code put(std::string_view text) {
+    if (!error_ && !write_all(file_.get(), text)) fail();
+    return error_;
+  }
+
+  std::error_code finish() {
+    if (error_) return error_;
+    // Pipes and most devices have nothing to sync.
+    if (::fsync(file_.get()) != 0 && (!into_ || (errno != EINVAL && errno != EROFS))) fail();
+    const std::string unnamed = fmt::format("/proc/self/fd/{}", file_.get());
+    if (!error_ && nameless_) {
+      if (::linkat(AT_FDCWD, unnamed.c_str(), AT_FDCWD, fresh_.c_str(), AT_SYMLINK_FOLLOW) != 0) {
+        fail();
+      } else {
+        named_ = true;
+      }
+    }
+    if (::close(file_.release()) != 0 && !error_) fail();
+    if (!error_ && !into_ && ::rename(fresh_.c_str(), place_.c_str()) != 0) fail();
+    if (!error_) named_ = false;
+    return error_;
+  }
+
+ private:
+  void open(const std::string& path) {
+    struct stat old {};
+    const bool is_there = ::stat(path.c_str(), &old) == 0;
+    // What is no plain file of one name is written into: it keeps its place, its names and its mode.
+    if (is_there && (!S_ISREG(old.st_mode) || old.st_nlink > 1)) return open_into(path, O_TRUNC);
+    // The file that a link leads to; a link to nothing is made good as it stands.
+    char* const real = is_there ? ::realpath(path.c_str(), nullptr) : nullptr;
+    place_ = real != nullptr ? real : path;
+    std::free(real);
+    struct stat link {};
+    if (!is_there && ::lstat(path.c_str(), &link) == 0) return open_into(path, O_CREAT);
+    // A file without a name until it is whole: nothing is left behind, whatever ends this program meanwhile.
+    const std::string folder = std::filesystem::path(place_).parent_path().string();
+    fresh_ = fmt::format("{}.{}.new", place_, ::getpid());
+    file_.reset(::open(folder.empty() ? "." : folder.c_str(), O_WRONLY | O_TMPFILE | O_CLOEXEC, 0666));
+    nameless_ = file_.get() >= 0;
+    if (!nameless_) file_.reset(::open(fresh_.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
+    if (file_.get() < 0) return fail();
+    named_ = !nameless_;
+    if (is_there && ::fchmod(file_.get(), old.st_mode & 07777) != 0) fail();
+  }
+
+  void open_into(const std::string& path, int how) {
+    into_ = true;
+    file_.reset(::open(path.c_str(), O_WRONLY | O_CLOEXEC | how, 0666));
+    if (file_.get() < 0) fail();
+  }
+  void fail() { error_ = last_error(); }
+
+  Descriptor file_{-1};
+  std::string place_, fresh_;
+  bool into_ = false, nameless_ = false, named_ = false;  // named: fresh_ is there, and has to go again
+  std::error_code error_;
+};
+
+NewText::NewText(const std::string& path) : work_(std::make_unique<Work>(path)) {}
+NewText::~NewText() = default;
+std::error_code NewText::put(std::string_view text) { return work_->put(text); }
+std::error_code NewText::finish() { return work_->finish(); }
+
 std::error_code write_text(const std::string& path, std::string_view text) {
-  struct stat old {};
-  const bool is_there = ::stat(path.c_str(), &old) == 0;
-  if (is_there && (!S_ISREG(old.st_mode) || old.st_nlink > 1)) return write_into(path, O_TRUNC, text);
-  // The file that a link leads to; a link to nothing is made good as it stands.
-  char* const real = is_there ? ::realpath(path.c_str(), nullptr) : nullptr;
-  const std::string place = real != nullptr ? real : path;
-  std::free(real);
-  struct stat link {};
-  if (!is_there && ::lstat(path.c_str(), &link) == 0) return write_into(path, O_CREAT, text);
-  // A file without a name until it is whole: nothing is left behind, whatever ends this program meanwhile.
-  const std::string folder = std::filesystem::path(place).parent_path().string(),
-                    fresh = fmt::format("{}.{}.new", place, ::getpid());
-  Descriptor file(::open(folder.empty() ? "." : folder.c_str(), O_WRONLY | O_TMPFILE | O_CLOEXEC, 0666));
-  const bool nameless = file.get() >= 0;
-  if (!nameless) file.reset(::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
-  if (file.get() < 0) return last_error();
-  const auto give_up = [&] {
-    const std::error_code error = last_error();
-    ::unlink(fresh.c_str());
-    return error;
-  };
-  if (is_there && ::fchmod(file.get(), old.st_mode & 07777) != 0) return give_up();
-  if (!write_all(file.get(), text) || ::fsync(file.get()) != 0) return give_up();
-  const std::string unnamed = fmt::format("/proc/self/fd/{}", file.get());
-  if (nameless && ::linkat(AT_FDCWD, unnamed.c_str(), AT_FDCWD, fresh.c_str(), AT_SYMLINK_FOLLOW) != 0)
-    return give_up();
-  if (::close(file.release()) != 0) return give_up();
-  if (::rename(fresh.c_str(), place.c_str()) != 0) return give_up();
-  return {};
+  NewText file(path);
+  file.put(text);
+  return file.finish();
 }
 
 std::optional<std::string> why_not_written(const std::string& path, bool replace,

@@ -47,30 +47,43 @@ const Column columns[] = {
 
 }  // namespace
 
-std::string to_csv(const Rig& rig, const Rehearsal& done) {
-  const Trace& trace = done.trace;
-  std::string csv = "t_s";
-  for (const std::string& zone : rig.zones) csv += "," + zone + "_state";
-  for (std::size_t r = 0; r < trace.overrides.size(); ++r)
-    csv += fmt::format(",{}_percent", override_name(rig, id_at<OverrideId>(r)));
+CsvTable::CsvTable(const Rig& rig, std::function<void(std::string_view)> out) : rig_(rig), out_(std::move(out)) {
+  text_ = "t_s";
+  for (const std::string& zone : rig.zones) text_ += "," + zone + "_state";
+  for (std::size_t r = 0; r < rig.setup.notches.overrides.size(); ++r)
+    text_ += fmt::format(",{}_percent", override_name(rig, id_at<OverrideId>(r)));
   for (const AxisInfo& axis : rig.axes)
-    for (const Column& column : columns) csv += fmt::format(",{}_{}", axis.name, column.name(axis));
-  for (const std::string& name : rig.switches) csv += "," + name;
-  csv += '\n';
-  csv.reserve(csv.size() + trace.ticks * (16 + 64 * trace.axes.size()));
-  const auto out = std::back_inserter(csv);
-  for (std::size_t t = 0; t < trace.ticks; ++t) {
-    fmt::format_to(out, "{}", to_seconds(trace.at(t)));
-    for (const auto& zone : trace.zones) fmt::format_to(out, ",{}", name_of(zone[t]));
-    for (const auto& override : trace.overrides) fmt::format_to(out, ",{}", override[t]);
-    for (const AxisTrace& axis : trace.axes)
-      for (const Column& column : columns) {
-        csv += ',';
-        csv += column.cell(axis[t]);
-      }
-    for (const auto& one : trace.switches) fmt::format_to(out, ",{}", one[t]);
-    csv += '\n';
-  }
+    for (const Column& column : columns) text_ += fmt::format(",{}_{}", axis.name, column.name(axis));
+  for (const std::string& name : rig.switches) text_ += "," + name;
+  text_ += '\n';
+}
+
+void CsvTable::tick(const TickSample& sample, std::span<const Event>) {
+  constexpr std::size_t enough = 64u << 10;
+  const auto out = std::back_inserter(text_);
+  fmt::format_to(out, "{}", to_seconds(sample.at));
+  for (const State zone : sample.zones) fmt::format_to(out, ",{}", name_of(zone));
+  for (const double override : sample.overrides) fmt::format_to(out, ",{}", override);
+  for (const AxisSample& axis : sample.axes)
+    for (const Column& column : columns) {
+      text_ += ',';
+      text_ += column.cell(axis);
+    }
+  for (const std::uint8_t on : sample.switches) fmt::format_to(out, ",{}", on);
+  text_ += '\n';
+  if (text_.size() >= enough) end();
+}
+
+void CsvTable::end() {
+  out_(text_);
+  text_.clear();
+}
+
+std::string to_csv(const Rig& rig, const Rehearsal& done) {
+  std::string csv;
+  CsvTable table(rig, [&csv](std::string_view lines) { csv += lines; });
+  watch(done.trace, done.events, table);
+  table.end();
   return csv;
 }
 

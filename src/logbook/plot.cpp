@@ -1,3 +1,5 @@
+#include "plot_runs.hpp"
+
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
 
@@ -29,13 +31,9 @@ const char* colour_of(State state) {
   return fills[static_cast<std::size_t>(state)];
 }
 
-/// What stands in a column of the data, after the time: for each axis these.
-enum class Column { position, speed, accel, jerk, machine_position, machine_speed };
-constexpr std::size_t columns = 6;
-
 struct Curve {
   std::size_t axis = 0;
-  Column column = Column::position;
+  PlotColumn column = PlotColumn::position;
 };
 
 struct Panel {
@@ -51,8 +49,8 @@ std::vector<Panel> panels_of_all(const Rig& rig) {
     Panel position{"position", unit, {}, {}}, speed{motors ? "power" : "speed", motors ? unit : unit + "/s", {}, {}};
     for (std::size_t a = 0; a < rig.axes.size(); ++a) {
       if (rig.axes[a].unit != unit) continue;
-      position.curves.push_back({a, Column::position});
-      speed.curves.push_back({a, Column::speed});
+      position.curves.push_back({a, PlotColumn::position});
+      speed.curves.push_back({a, PlotColumn::speed});
     }
     if (position.curves.empty()) continue;
     // A motor has no place.
@@ -69,54 +67,30 @@ std::vector<Panel> panels_of_axis(const Rig& rig, std::size_t a) {
   const std::string& unit = rig.axes[a].unit;
   const auto both = [](double first, double second) { return std::vector{-first, first, -second, second}; };
   if (rig.axes[a].motor)
-    return {{"power", unit, {{a, Column::speed}}, {-full.speed, full.speed}},
-            {"its change", unit + "/s", {{a, Column::accel}}, both(full.accel, full.decel)},
-            {"jerk", unit + "/s²", {{a, Column::jerk}}, both(full.jerk, full.decel_jerk)}};
+    return {{"power", unit, {{a, PlotColumn::speed}}, {-full.speed, full.speed}},
+            {"its change", unit + "/s", {{a, PlotColumn::accel}}, both(full.accel, full.decel)},
+            {"jerk", unit + "/s²", {{a, PlotColumn::jerk}}, both(full.jerk, full.decel_jerk)}};
   return {{"position",
            unit,
-           {{a, Column::position}},
+           {{a, PlotColumn::position}},
            rig.axes[a].endless ? std::vector<double>{} : std::vector{l.low(), l.high()}},
-          {"speed", unit + "/s", {{a, Column::speed}}, {-full.speed, full.speed}},
-          {"acceleration", unit + "/s²", {{a, Column::accel}}, both(full.accel, full.decel)},
-          {"jerk", unit + "/s³", {{a, Column::jerk}}, both(full.jerk, full.decel_jerk)}};
+          {"speed", unit + "/s", {{a, PlotColumn::speed}}, {-full.speed, full.speed}},
+          {"acceleration", unit + "/s²", {{a, PlotColumn::accel}}, both(full.accel, full.decel)},
+          {"jerk", unit + "/s³", {{a, PlotColumn::jerk}}, both(full.jerk, full.decel_jerk)}};
 }
 
-/// What an axis has in its columns at a tick. The jerk is the change of acceleration from the tick before, as anybody
-/// could measure it.
-std::array<double, columns> row_of(const Trace& trace, const AxisTrace& a, std::size_t t) {
-  const double span = to_seconds(trace.length_of(t));
-  const double jerk = t > 0 && span > 0 ? (a[t].accel - a[t - 1].accel) / span : 0;
-  return {a[t].position, a[t].speed, a[t].accel, jerk, a[t].real_position, a[t].real_speed};
-}
+constexpr int rows_of_a_run = 2;
 
-/// More ticks than this are drawn as two rows for each run of them, with the least and the greatest of every column in
-/// the order in which they came: a picture has fewer columns than that, and no peak is lost.
-constexpr std::size_t most_rows = 25'000;
-
-std::string data_of(const Rehearsal& done, std::size_t first, std::size_t last) {
+/// The curves as rows: the time, then the columns of each axis that is drawn.
+std::string data_of(const PlotRuns& runs) {
   std::string data;
   const auto out = std::back_inserter(data);
-  const Trace& trace = done.trace;
-  const std::size_t run = (last - first) / most_rows + 1, rows = run > 1 ? 2 : 1, width = trace.axes.size() * columns;
-  std::vector<double> least(width), greatest(width);
-  std::vector<std::size_t> least_at(width), greatest_at(width);
-  for (std::size_t begin = first; begin <= last; begin += run) {
-    const std::size_t end = std::min(begin + run, last + 1);
-    for (std::size_t t = begin; t < end; ++t) {
-      std::size_t c = 0;
-      for (const AxisTrace& axis : trace.axes)
-        for (const double value : row_of(trace, axis, t)) {
-          if (t == begin || value < least[c]) least[c] = value, least_at[c] = t;
-          if (t == begin || value > greatest[c]) greatest[c] = value, greatest_at[c] = t;
-          ++c;
-        }
-    }
-    for (std::size_t row = 0; row < rows; ++row) {
-      fmt::format_to(out, "{:.4f}", to_seconds(trace.at(row == 0 ? begin : begin + (end - begin) / 2)));
-      for (std::size_t c = 0; c < width; ++c) {
-        const bool least_first = least_at[c] < greatest_at[c];
-        fmt::format_to(out, " {:.4f}", least_first == (row == 0) ? least[c] : greatest[c]);
-      }
+  for (std::size_t r = 0; r < runs.size(); ++r) {
+    const bool one_tick = runs.ticks_a_run() == 1;
+    for (int row = 0; row < (one_tick ? 1 : rows_of_a_run); ++row) {
+      fmt::format_to(out, "{:.4f}", to_seconds(runs.begin(r)) + row * to_seconds(runs.length(r)) / rows_of_a_run);
+      for (const PlotRuns::Extent& extent : runs.columns(r))
+        fmt::format_to(out, " {:.4f}", extent.least_first() == (row == 0) ? extent.least : extent.greatest);
       data += '\n';
     }
   }
@@ -124,21 +98,22 @@ std::string data_of(const Rehearsal& done, std::size_t first, std::size_t last) 
 }
 
 /// A coloured stretch for each state of the zone, named where there is room.
-std::string bands_of(const std::vector<State>& zone, const Trace& trace, std::size_t first, std::size_t last) {
+std::string bands_of(const PlotRuns& runs) {
   std::string script;
   int object = 1;
-  const double whole = to_seconds(trace.at(last)) - to_seconds(trace.at(first));
-  for (std::size_t t = first; t <= last;) {
-    std::size_t end = t;
-    while (end <= last && zone[end] == zone[t]) ++end;
-    const double from = to_seconds(trace.at(t)), to = to_seconds(trace.at(end <= last ? end : last));
+  const std::size_t last = runs.size() - 1;
+  const double whole = to_seconds(runs.end() - runs.begin(0));
+  for (std::size_t r = 0; r <= last;) {
+    const State state = runs.state(r);
+    std::size_t end = r;
+    while (end <= last && runs.state(end) == state) ++end;
+    const double from = to_seconds(runs.begin(r)), to = to_seconds(end <= last ? runs.begin(end) : runs.end());
     script += fmt::format("set object {} rect from {},0 to {},1 fc rgb '{}' fs solid noborder\n", object, from, to,
-                          colour_of(zone[t]));
+                          colour_of(state));
     if (to - from > whole / 25)
-      script +=
-          fmt::format("set label {} '{}' at {},0.5 center font ',9'\n", object, name_of(zone[t]), (from + to) / 2);
+      script += fmt::format("set label {} '{}' at {},0.5 center font ',9'\n", object, name_of(state), (from + to) / 2);
     ++object;
-    t = end;
+    r = end;
   }
   return script;
 }
@@ -157,39 +132,45 @@ std::string legend() {
   return script;
 }
 
-/// A dashed line through the panels at each stop.
-std::string stops_of(const std::vector<State>& zone, const Trace& trace, std::size_t first, std::size_t last) {
+/// A dashed line through the panels at each stop; of more than there is room for, none.
+std::string stops_of(const PlotRuns& runs) {
+  constexpr int most = 300;
   std::string script;
-  for (std::size_t t = first + 1; t <= last; ++t)
-    if (zone[t] != State::live && zone[t - 1] == State::live)
-      script += fmt::format("set arrow from {0},graph 0 to {0},graph 1 nohead dt 2 lc rgb '#999999'\n",
-                            to_seconds(trace.at(t)));
-  return script;
+  int stops = 0;
+  for (std::size_t r = 1; r < runs.size(); ++r) {
+    if (runs.state(r) == State::live || runs.state(r - 1) != State::live) continue;
+    script += fmt::format("set arrow from {0},graph 0 to {0},graph 1 nohead dt 2 lc rgb '#999999'\n",
+                          to_seconds(runs.begin(r)));
+    ++stops;
+  }
+  return stops > most ? std::string() : script;
 }
 
-std::string curves_of(const Rig& rig, const Panel& panel) {
-  const auto column = [](const Curve& curve, Column which) {
-    return 2 + columns * curve.axis + static_cast<std::size_t>(which);
+/// `first`: the first axis that is among the data.
+std::string curves_of(const Rig& rig, const Panel& panel, std::size_t first) {
+  const auto column = [first](const Curve& curve, PlotColumn which) {
+    return 2 + plot_columns * (curve.axis - first) + static_cast<std::size_t>(which);
   };
   std::string script;
   const auto add = [&](const std::string& curve) { script += (script.empty() ? "plot " : ", ") + curve; };
   for (const double limit : panel.limits) add(fmt::format("{} with lines lw 1 dt 2 lc rgb '#999999' notitle", limit));
   for (const Curve& curve : panel.curves) {
     const char* colour = colours[curve.axis % colours.size()];
-    const bool measured = curve.column == Column::position || curve.column == Column::speed;
+    const bool measured = curve.column == PlotColumn::position || curve.column == PlotColumn::speed;
     if (measured)
-      add(fmt::format("'{}' using 1:{} with lines lw 1 dt 3 lc rgb '{}' notitle", data_path,
-                      column(curve, curve.column == Column::speed ? Column::machine_speed : Column::machine_position),
-                      colour));
+      add(fmt::format(
+          "'{}' using 1:{} with lines lw 1 dt 3 lc rgb '{}' notitle", data_path,
+          column(curve, curve.column == PlotColumn::speed ? PlotColumn::machine_speed : PlotColumn::machine_position),
+          colour));
     add(fmt::format("'{}' using 1:{} with {} lw 1.6 lc rgb '{}' title \"{}\"", data_path, column(curve, curve.column),
-                    curve.column == Column::jerk ? "steps" : "lines", colour, rig.axes[curve.axis].name));
+                    curve.column == PlotColumn::jerk ? "steps" : "lines", colour, rig.axes[curve.axis].name));
   }
   return script + "\n";
 }
 
-std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<Panel>& panels,
-                      const std::string& terminal, std::size_t first, std::size_t last) {
-  const double from = to_seconds(done.trace.at(first)), to = to_seconds(done.trace.at(last));
+std::string script_of(const Rig& rig, const PlotRuns& runs, const std::vector<Panel>& panels,
+                      const std::string& terminal, std::size_t first_axis) {
+  const double from = to_seconds(runs.begin(0)), to = to_seconds(runs.end());
   // The title is somebody's text: it comes as data, as a whole line behind its first letter, and is never a command.
   std::string s = fmt::format(
       "set datafile separator \"\\n\"\nset datafile commentschars \"\"\n"
@@ -204,11 +185,11 @@ std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<P
   s += "set label 999 title at screen 0.08,0.975 font ',13'\n";
   s += "set tmargin at screen 0.95\nset bmargin at screen 0.92\nset yrange [0:1]\nunset ytics\nset format x ''\nset "
        "border 0\nunset key\n";
-  s += bands_of(done.trace.zones.front(), done.trace, first, last) + legend();
+  s += bands_of(runs) + legend();
   s += "plot NaN notitle\nunset object\nunset label\nset border 31 lc rgb '#888888'\nset grid xtics ytics lt 1 lw 0.6 "
        "lc rgb "
        "'#e4e4e4'\nset key\nset ytics autofreq\nset yrange [*:*]\nset offsets 0,0,graph 0.05,graph 0.05\n";
-  s += stops_of(done.trace.zones.front(), done.trace, first, last);
+  s += stops_of(runs);
   const double top = 0.89, bottom = 0.085, gap = 0.022;
   const double height = (top - bottom) / static_cast<double>(panels.size());
   // Low panels have room for few numbers only.
@@ -221,7 +202,7 @@ std::string script_of(const Rig& rig, const Rehearsal& done, const std::vector<P
     if (lowest)
       s += "set format x '%g'\nset xlabel 'time, s     (solid: commanded, dotted: the simulated machine, dashed: "
            "limits)' font ',11'\n";
-    s += curves_of(rig, panels[i]);
+    s += curves_of(rig, panels[i], first_axis);
   }
   return s + "unset multiplot\n";
 }
@@ -275,7 +256,7 @@ std::string title_of(const Rig& rig) {
 
 /// Has the plotting program carry out a script, with no shell between; what it draws comes on its standard output.
 /// False where it is not there or did not.
-bool draw(const MemoryFile& script, const MemoryFile& data, const MemoryFile& title, const MemoryFile& picture) {
+bool carry_out(const MemoryFile& script, const MemoryFile& data, const MemoryFile& title, const MemoryFile& picture) {
   posix_spawn_file_actions_t files;
   ::posix_spawn_file_actions_init(&files);
   for (const auto& [from, to] : {std::pair{script.get(), STDIN_FILENO},
@@ -303,33 +284,60 @@ std::optional<PlotFormat> plot_format(const std::string& path) {
   return std::nullopt;
 }
 
-Drawn draw_plot(const Rig& rig, const Rehearsal& done, PlotFormat format, const PlotView& view) {
-  const Trace& trace = done.trace;
-  std::size_t first = 0, last = trace.ticks - 1, axis = 0;
-  while (axis < rig.axes.size() && rig.axes[axis].name != view.axis) ++axis;
-  if (!view.axis.empty() && axis == rig.axes.size())
-    return {"", fmt::format("there is no axis '{}' in the rig", view.axis)};
-  const auto& span = view.span;
-  if (span) {
-    const double end = to_seconds(trace.at(last));
-    if (!(span->from_s >= 0 && span->to_s > span->from_s && span->from_s < end))
-      return {"", fmt::format("a span from {:g} to {:g} s is not inside the session's {:g} s", span->from_s, span->to_s,
-                              end)};
-    first = trace.tick_of(Time{from_seconds(span->from_s)});
-    last = std::min(last, trace.tick_of(Time{from_seconds(span->to_s)}));
+class PlotPoints::Work {
+ public:
+  Work(const Rig& rig, PlotView view) : rig_(rig), view_(std::move(view)), runs_(rig.period) {
+    while (axis_ < rig.axes.size() && rig.axes[axis_].name != view_.axis) ++axis_;
+    known_ = view_.axis.empty() || axis_ < rig.axes.size();
+    if (view_.axis.empty()) axis_ = 0;
+    count_ = view_.axis.empty() ? rig.axes.size() : 1;
   }
-  const std::string terminal = format == PlotFormat::svg
-                                   ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
-                                   : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
-  const MemoryFile data(data_of(done, first, last)), title(title_of(rig)), picture,
-      script(script_of(rig, done, view.axis.empty() ? panels_of_all(rig) : panels_of_axis(rig, axis), terminal, first,
-                       last));
-  if (!data.good() || !title.good() || !script.good() || !picture.good()) return {"", "no memory to draw in"};
-  if (!draw(script, data, title, picture))
-    return {"", "gnuplot did not draw the plot; is the package gnuplot-nox installed?"};
-  std::string drawn = picture.text();
-  const std::string why = drawn.empty() ? "gnuplot drew nothing" : "";
-  return {std::move(drawn), why};
+
+  void tick(const TickSample& sample) {
+    last_ = sample.at;
+    const double at_s = to_seconds(sample.at);
+    if (!known_ || (view_.span && (at_s < view_.span->from_s || at_s > view_.span->to_s))) return;
+    runs_.add(sample.at, sample.zones.front(), std::span(sample.axes).subspan(axis_, count_));
+  }
+
+  Drawn draw(PlotFormat format) const {
+    if (!known_) return {"", fmt::format("there is no axis '{}' in the rig", view_.axis)};
+    if (runs_.size() == 0 && !view_.span) return {"", "there is no tick to draw"};
+    if (runs_.size() == 0)
+      return {"", fmt::format("a span from {:g} to {:g} s is not inside the session's {:g} s", view_.span->from_s,
+                              view_.span->to_s, to_seconds(last_))};
+    const std::string terminal = format == PlotFormat::svg
+                                     ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
+                                     : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
+    const std::vector<Panel> panels = view_.axis.empty() ? panels_of_all(rig_) : panels_of_axis(rig_, axis_);
+    const MemoryFile data(data_of(runs_)), title(title_of(rig_)), picture,
+        script(script_of(rig_, runs_, panels, terminal, axis_));
+    if (!data.good() || !title.good() || !script.good() || !picture.good()) return {"", "no memory to draw in"};
+    if (!carry_out(script, data, title, picture))
+      return {"", "gnuplot did not draw the plot; is the package gnuplot-nox installed?"};
+    std::string drawn = picture.text();
+    const std::string why = drawn.empty() ? "gnuplot drew nothing" : "";
+    return {std::move(drawn), why};
+  }
+
+ private:
+  const Rig& rig_;
+  PlotView view_;
+  PlotRuns runs_;
+  bool known_ = true;
+  std::size_t axis_ = 0, count_ = 0;  // of the axes that are drawn
+  Time last_{};
+};
+
+PlotPoints::PlotPoints(const Rig& rig, PlotView view) : work_(std::make_unique<Work>(rig, std::move(view))) {}
+PlotPoints::~PlotPoints() = default;
+void PlotPoints::tick(const TickSample& sample, std::span<const Event>) { work_->tick(sample); }
+Drawn PlotPoints::draw(PlotFormat format) const { return work_->draw(format); }
+
+Drawn draw_plot(const Rig& rig, const Rehearsal& done, PlotFormat format, const PlotView& view) {
+  PlotPoints points(rig, view);
+  watch(done.trace, done.events, points);
+  return points.draw(format);
 }
 
 std::optional<std::string> write_plot(const Rig& rig, const Rehearsal& done, const std::string& path,

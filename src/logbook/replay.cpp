@@ -30,6 +30,51 @@ struct Reported {
   }
 };
 
+/// The ticks of a logbook that cannot be replayed, put together from what it says came out.
+class ToldTicks {
+ public:
+  explicit ToldTicks(const Rig& rig) : rig_(rig), sample_(rig), reported_(rig.axes.size()) {
+    for (std::size_t r = 0; r < sample_.overrides.size(); ++r) {
+      const auto& list = rig.setup.notches.overrides[r];
+      sample_.overrides[r] = list.values[list.start];
+    }
+  }
+  const TickSample& sample(const LogRecord& record, std::span<const Event> events) {
+    sample_.at = record.now;
+    for (const auto& [axis, c] : record.commands)
+      if (axis < sample_.axes.size()) {
+        AxisSample& a = sample_.axes[axis];
+        a.mode = c.mode, a.position = c.p, a.speed = c.v, a.accel = c.a;
+      }
+    for (const auto& [which, on] : record.switches)
+      if (which < sample_.switches.size()) sample_.switches[which] = on;
+    for (const Event& e : events) take(e);
+    for (const LinkReport& report : record.reports)
+      for (std::size_t a = 0; a < reported_.size(); ++a) {
+        const Wiring& wire = rig_.setup.axes[a].wiring;
+        if (wire.link == report.link && wire.channel < report.axes.size()) reported_[a] = report.axes[wire.channel];
+      }
+    for (std::size_t a = 0; a < reported_.size(); ++a) {
+      AxisSample& axis = sample_.axes[a];
+      axis.real_position = reported_[a].measured ? reported_[a].position : axis.position;
+      axis.real_speed = reported_[a].measured ? reported_[a].speed : axis.speed;
+    }
+    return sample_;
+  }
+
+ private:
+  void take(const Event& e) {
+    if (e.kind == Event::Kind::state && e.zone != no<ZoneId>) sample_.zones[index(e.zone)] = e.state;
+    if (e.kind != Event::Kind::override || e.which == no<NumberId>) return;
+    const OverrideId override = rig_.setup.notches.numbers[index(e.which)].override;
+    if (override != no<OverrideId>) sample_.overrides[index(override)] = static_cast<double>(e.number) / 1e3;
+  }
+
+  const Rig& rig_;
+  TickSample sample_;
+  std::vector<AxisReport> reported_;
+};
+
 /// Holds what comes out now against what a logbook says of it, and keeps the first that differs: the tick, then which
 /// axes within that second, then, with the next whole state, from what to what.
 class Comparison {
@@ -91,13 +136,13 @@ class Comparison {
 };
 
 /// What a record that is no tick tells a person; empty: nothing.
-std::string note_of(const LogRecord& record, Time after) {
+std::string note_of(const LogRecord& record, Time after, bool replays) {
   switch (record.kind) {
     case LogRecord::Kind::seated: return fmt::format("{:.3f} s: {}", to_seconds(after), record.text);
     case LogRecord::Kind::end: return record.text;
     case LogRecord::Kind::lost:
-      return fmt::format("{} records are missing after {:.3f} s: the disk was too slow or full; the replay ends there",
-                         record.number, to_seconds(after));
+      return fmt::format("{} records are missing after {:.3f} s: the disk was too slow or full{}", record.number,
+                         to_seconds(after), replays ? "; the replay ends there" : "");
     default: return {};
   }
 }
@@ -117,57 +162,65 @@ bool other_build(const Build& wrote, std::vector<std::string>& notes) {
 
 }  // namespace
 
-Replay replay(const std::string& path, std::optional<PlotSpan> span) {
-  LogbookReader log(path);
-  Replay made;
-  made.rig = log.rig();
-  Engine engine(made.rig.setup);
-  TickBuffers out(made.rig.setup);
-  Comparison comparison(made.rig);
-  made.done.trace = Trace(made.rig, 0);
+Replayed Replay::run(std::span<TickWatcher* const> watchers, std::optional<PlotSpan> span) {
+  const Rig& rig = log_.rig();
+  Replayed made;
+  made.replays = log_.replays();
+  Engine engine(rig.setup);
+  TickBuffers out(rig.setup);
+  TickSampler sampler(rig);
+  ToldTicks told(rig);
+  Comparison comparison(rig);
   std::vector<Event> events;
   const auto before = std::chrono::steady_clock::now();
   Time last{};
+  std::optional<Time> first;
   bool lost = false;
-  for (LogRecord record; log.next(record);) {
+  for (LogRecord record; log_.next(record);) {
     using Kind = LogRecord::Kind;
     // Behind what is lost nothing can be computed; how the file ends is still to be known.
-    if (lost && record.kind != Kind::end) continue;
+    if (lost && made.replays && record.kind != Kind::end) continue;
     if (record.kind == Kind::calibrate) engine.calibrate(record.slot, record.calibration);
-    if (record.kind == Kind::check) comparison.check(record);
-    if (record.kind == Kind::whole) comparison.whole(record);
-    if (const std::string note = note_of(record, last); !note.empty()) made.notes.push_back(note);
+    if (record.kind == Kind::check && made.replays) comparison.check(record);
+    if (record.kind == Kind::whole && made.replays) comparison.whole(record);
+    if (const std::string note = note_of(record, last, made.replays); !note.empty()) made.notes.push_back(note);
     lost = lost || record.kind == Kind::lost;
     if (record.kind != Kind::tick) continue;
-    engine.tick({record.now, record.readings, record.reports, record.end, record.program}, out.view());
     events.clear();
-    for (Event event; out.events.read(event);) events.push_back(event);
-    comparison.tick(
-        record,
-        {record.now, record.end, record.readings, record.reports, out.commands, out.switches, events, record.program},
-        made.ticks);
+    if (made.replays) {
+      engine.tick({record.now, record.readings, record.reports, record.end, record.program}, out.view());
+      for (Event event; out.events.read(event);) events.push_back(event);
+      comparison.tick(
+          record,
+          {record.now, record.end, record.readings, record.reports, out.commands, out.switches, events, record.program},
+          made.ticks);
+    } else {
+      read_events(rig, record.now, record.events, events);
+    }
     const double at_s = to_seconds(record.now);
     if (!span || (at_s >= span->from_s && at_s <= span->to_s)) {
-      made.done.trace.add(record.now, engine, out, Reported{engine, out});
-      made.done.events.insert(made.done.events.end(), events.begin(), events.end());
-      made.done.readings += record.readings.size();
+      const TickSample& sample =
+          made.replays ? sampler.sample(record.now, engine, out, Reported{engine, out}) : told.sample(record, events);
+      for (TickWatcher* const watcher : watchers) watcher->tick(sample, events);
+      made.readings += record.readings.size();
+      ++made.shown;
     }
+    if (!first) first = record.now;
     last = record.now;
     ++made.ticks;
   }
   made.took_s = std::chrono::duration<double>(std::chrono::steady_clock::now() - before).count();
   made.same = comparison.same();
   made.difference = comparison.difference();
-  made.bytes = log.bytes();
-  made.end = log.ended();
-  made.length_s = to_seconds(last);
-  made.done.took_s = made.took_s;
-  made.session.title = fmt::format("Run of {}", log.started());
-  made.session.length = last.time_since_epoch();
-  for (std::size_t h = 0; h < made.rig.handsets.size(); ++h)
-    made.done.readings_lost += engine.signal().lost(id_at<HandsetId>(h));
-  if (!log.why().empty()) made.notes.push_back(log.why());
-  made.other_build = other_build(log.build(), made.notes);
+  made.bytes = log_.bytes();
+  made.end = log_.ended();
+  const Time from = made.replays ? Time{} : first.value_or(Time{});
+  made.length_s = to_seconds(last - from);
+  session_.title = fmt::format("{} of {}", made.replays ? "Run" : "The last minute of a run, kept at", log_.started());
+  session_.length = last - from;
+  for (std::size_t h = 0; h < rig.handsets.size(); ++h) made.readings_lost += engine.signal().lost(id_at<HandsetId>(h));
+  if (!log_.why().empty()) made.notes.push_back(log_.why());
+  made.other_build = other_build(log_.build(), made.notes);
   return made;
 }
 

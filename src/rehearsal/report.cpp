@@ -33,9 +33,16 @@ std::string machine_said(const StopSummary& stop) {
 
 using Out = std::back_insert_iterator<std::string>;
 
+void write_left_out(Out out, const LeftOut& left_out, const char* what) {
+  if (left_out.count > 0)
+    fmt::format_to(out, "  {} more {} from {:.3f} to {:.3f} s are left out here\n", left_out.count, what,
+                   left_out.from_s, left_out.to_s);
+}
+
 void write_story(Out out, const Summary& s) {
   fmt::format_to(out, "\nWhat happened\n");
   for (const StoryLine& line : s.story) fmt::format_to(out, "  {:7.3f} s  {}\n", line.at_s, line.text);
+  write_left_out(out, s.story_left_out, "lines");
 }
 
 void write_moves(Out out, const Rig& rig, const Summary& s) {
@@ -80,6 +87,7 @@ void write_stops(Out out, const Rig& rig, const Summary& s) {
                      info(rig, a.axis).name, a.speed, info(rig, a.axis).unit, std::abs(a.distance),
                      info(rig, a.axis).unit, a.allowed_distance, std::abs(a.real_distance));
   }
+  write_left_out(out, s.stops_left_out, "stops");
   if (s.stops.empty()) fmt::format_to(out, "  none\n");
 }
 
@@ -111,7 +119,9 @@ std::string json(const Rig& rig, const Summary& s) {
            {"period_ms", s.period_ms},
            {"readings", s.readings},
            {"readings_lost", s.readings_lost},
-           {"good", s.good()}};
+           {"good", s.good()},
+           {"story_left_out", s.story_left_out.count},
+           {"stops_left_out", s.stops_left_out.count}};
   all["story"] = Json::array();
   for (const StoryLine& line : s.story) {
     Json one{{"at_s", line.at_s}, {"event", line.event ? name_of(line.event->kind) : "session_fault"}};

@@ -4,6 +4,34 @@
 
 namespace gyrax {
 
+TickSample::TickSample(const Rig& rig)
+    : axes(rig.axes.size()),
+      zones(rig.zones.size()),
+      switches(rig.switches.size()),
+      overrides(rig.setup.notches.overrides.size()) {}
+
+void TickSampler::take(Time now, const Engine& engine, const TickBuffers& out) {
+  sample_.at = now;
+  for (std::size_t a = 0; a < sample_.axes.size(); ++a) {
+    const AxisCommand& c = out.commands[a];
+    sample_.axes[a] = {engine.requests()[a].jog, c.p, c.v, c.a, 0, 0, out.why[a], c.mode};
+  }
+  for (std::size_t z = 0; z < sample_.zones.size(); ++z) sample_.zones[z] = engine.permit(id_at<ZoneId>(z)).state();
+  std::ranges::copy(out.switches, sample_.switches.begin());
+  for (std::size_t r = 0; r < sample_.overrides.size(); ++r)
+    sample_.overrides[r] = engine.bind().numbers().percent(id_at<OverrideId>(r));
+}
+
+namespace {
+
+/// Each list of `lists` with the element of its own list.
+template <class Lists, class Elements, class Do>
+void each(Lists& lists, Elements& elements, Do act) {
+  for (std::size_t i = 0; i < lists.size(); ++i) act(lists[i], elements[i]);
+}
+
+}  // namespace
+
 Trace::Trace(const Rig& rig, std::size_t most)
     : period(rig.period),
       axes(rig.axes.size()),
@@ -20,22 +48,39 @@ Trace::Trace(const Rig& rig, std::size_t most)
   times.reserve(most);
 }
 
-void Trace::add(Time now, const Engine& engine, const TickBuffers& out) {
-  for (std::size_t a = 0; a < axes.size(); ++a) {
-    const AxisCommand& c = out.commands[a];
-    axes[a].push_back({engine.requests()[a].jog, c.p, c.v, c.a, 0, 0, out.why[a], c.mode});
-  }
-  for (std::size_t z = 0; z < zones.size(); ++z) zones[z].push_back(engine.permit(id_at<ZoneId>(z)).state());
-  for (std::size_t s = 0; s < switches.size(); ++s) switches[s].push_back(out.switches[s]);
-  for (std::size_t r = 0; r < overrides.size(); ++r)
-    overrides[r].push_back(engine.bind().numbers().percent(id_at<OverrideId>(r)));
-  times.push_back(now);
+void Trace::add(const TickSample& sample) {
+  const auto append = [](auto& column, const auto& value) { column.push_back(value); };
+  each(axes, sample.axes, append);
+  each(zones, sample.zones, append);
+  each(switches, sample.switches, append);
+  each(overrides, sample.overrides, append);
+  times.push_back(sample.at);
   ++ticks;
 }
 
 std::size_t Trace::tick_of(Time time) const {
   const auto after = std::upper_bound(times.begin(), times.end(), time);
   return after == times.begin() ? 0 : static_cast<std::size_t>(after - times.begin()) - 1;
+}
+
+void watch(const Trace& trace, std::span<const Event> events, TickWatcher& watcher) {
+  TickSample sample;
+  sample.axes.resize(trace.axes.size());
+  sample.zones.resize(trace.zones.size());
+  sample.switches.resize(trace.switches.size());
+  sample.overrides.resize(trace.overrides.size());
+  for (std::size_t t = 0; t < trace.ticks; ++t) {
+    const auto take = [t](const auto& column, auto& value) { value = column[t]; };
+    each(trace.axes, sample.axes, take);
+    each(trace.zones, sample.zones, take);
+    each(trace.switches, sample.switches, take);
+    each(trace.overrides, sample.overrides, take);
+    sample.at = trace.at(t);
+    std::size_t now = 0;
+    while (now < events.size() && (t + 1 == trace.ticks || events[now].at < trace.at(t + 1))) ++now;
+    watcher.tick(sample, events.first(now));
+    events = events.subspan(now);
+  }
 }
 
 }  // namespace gyrax

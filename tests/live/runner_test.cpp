@@ -87,7 +87,7 @@ TEST_CASE("Live: ready, enabled, jogging; told to end it comes to rest, then pow
     CHECK(closed.ticks + closed.lost == view.ticks);
   }
   CHECK(fastest > 40);
-  const Replay again = replay(path);
+  const Replayed again = Replay(path).run({});
   CAPTURE(again.difference);
   CHECK(again.same);
   std::filesystem::remove(path);

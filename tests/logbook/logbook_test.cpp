@@ -2,11 +2,11 @@
 // and a bad disk costs records at most.
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/reader.hpp>
-#include <gyrax/logbook/replay.hpp>
 
 #include "support/demo_log.hpp"
 #include "support/logbooks.hpp"
 #include "support/random.hpp"
+#include "support/replayed.hpp"
 #include "support/rigs.hpp"
 
 #include <doctest/doctest.h>
@@ -86,14 +86,14 @@ TEST_CASE("A run replays to the last bit, and says where not") {
   CHECK(closed.lost == 0);
   CHECK(closed.trouble.empty());
   CHECK(closed.bytes == fs::file_size(folder / "run.jsonl.zst"));
-  const Replay same = replay(folder / "run.jsonl.zst");
+  const auto same = test::replay(folder / "run.jsonl.zst");
   CAPTURE(same.difference);
   CHECK(same.same);
   CHECK(same.end == LogEnd::complete);
   CHECK_FALSE(same.other_build);
   CHECK(same.ticks == ticks);
   CHECK(same.notes == std::vector<std::string>{"the test is over"});
-  CHECK(same.done.events.size() > 10);
+  CHECK(same.events.size() > 10);
   CHECK(same.rig.axes.size() == 6);
 
   // One raw number of one reading while x moves: the first tick that differs is named, its axis, and from what to what.
@@ -109,7 +109,7 @@ TEST_CASE("A run replays to the last bit, and says where not") {
   }
   REQUIRE(found == 3);
   write_text(folder / "other.jsonl.zst", test::packed(text));
-  const Replay other = replay(folder / "other.jsonl.zst");
+  const auto other = test::replay(folder / "other.jsonl.zst");
   CAPTURE(other.difference);
   CHECK(other.end == LogEnd::complete);
   CHECK_FALSE(other.same);
@@ -166,7 +166,7 @@ TEST_CASE("What wires and programs will say is kept, too, and replays; so does m
     CHECK(std::signbit(record.program[1].velocity));
   }
   CHECK(i == 3);
-  CHECK(replay(folder / "run.jsonl.zst").same);
+  CHECK(test::replay(folder / "run.jsonl.zst").same);
   // What is no such thing is told as that.
   std::string text = test::unpacked(read(folder / "run.jsonl.zst"));
   text.replace(text.find("\"timed_out\""), 11, "\"forgotten\"");
@@ -178,11 +178,11 @@ TEST_CASE("What wires and programs will say is kept, too, and replays; so does m
 TEST_CASE("A span keeps its ticks, and the whole is replayed all the same") {
   const Folder folder;
   test::write_demo_log(folder / "run.jsonl.zst", ticks);
-  const Replay part = replay(folder / "run.jsonl.zst", PlotSpan{4, 5});
+  const auto part = test::replay(folder / "run.jsonl.zst", PlotSpan{4, 5});
   CHECK(part.same);
   CHECK(part.ticks == ticks);
-  CHECK(part.done.trace.ticks == 500);
-  CHECK(to_seconds(part.done.trace.at(0)) == doctest::Approx(4.0).epsilon(0.001));
+  CHECK(part.trace.ticks == 500);
+  CHECK(to_seconds(part.trace.at(0)) == doctest::Approx(4.0).epsilon(0.001));
 }
 
 TEST_CASE("Cut off anywhere, it reads up to the last whole piece") {
@@ -280,7 +280,7 @@ TEST_CASE("A disk that is slower than the run costs records, counted, where they
   CHECK(got.lost == closed.lost);
   CHECK(got.ticks + got.lost == ticks);
   CHECK(closed.ticks == got.ticks);
-  const Replay replayed = replay(folder / "run.jsonl.zst");
+  const auto replayed = test::replay(folder / "run.jsonl.zst");
   CHECK(replayed.same);
   CHECK(replayed.end == LogEnd::complete);
   CHECK(replayed.ticks == got.lost_after.front());
@@ -337,7 +337,7 @@ TEST_CASE("Trouble of the disk can be asked for while it lasts") {
   CHECK(told);
   CHECK(closed.lost == 0);
   CHECK(closed.trouble.empty());
-  CHECK(replay(folder / "run.jsonl.zst").ticks == 3000);
+  CHECK(test::replay(folder / "run.jsonl.zst").ticks == 3000);
 }
 
 TEST_CASE("A disk that is full in the middle of a piece: the piece is taken back, and the end says what is missing") {

@@ -8,6 +8,7 @@
 #pragma once
 
 #include <cstddef>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -25,6 +26,23 @@ struct Text {
 /// Reads a regular file of at most `most` bytes. Anything else (missing, a folder, a pipe, a device, too large, not
 /// readable) is an error, found before a byte is read.
 Text read_text(const std::string& path, std::size_t most);
+
+/// A file that is written piece by piece, by write_text's rule: it is whole after finish(), and never was there
+/// otherwise.
+class NewText {
+ public:
+  explicit NewText(const std::string& path);
+  ~NewText();
+  NewText(const NewText&) = delete;
+  NewText& operator=(const NewText&) = delete;
+  /// Error: the first one, and again each time after it.
+  std::error_code put(std::string_view text);
+  std::error_code finish();
+
+ private:
+  class Work;
+  std::unique_ptr<Work> work_;
+};
 
 /// Writes a new file beside `path`, syncs it and renames it over `path`: afterwards the old text or the new one is
 /// there, never a part. A link leads to the file that is written, and an old file's mode stays. What is no plain file

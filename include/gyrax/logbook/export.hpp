@@ -1,6 +1,7 @@
-/// A rehearsal's signals for other programs and for the eye.
+/// A rehearsal's or a replay's signals for other programs and for the eye.
 ///
-/// In: a rig and its rehearsal. Out: CSV (one row a tick) and PNG or SVG (through gnuplot).
+/// In: a rig and every tick. Out: CSV (one row a tick) and PNG or SVG (through gnuplot). Never: memory that grows with
+/// time.
 ///
 ///     gyrax::write_text("signals.csv", gyrax::to_csv(rig, done));
 ///     gyrax::write_plot(rig, done, "session.png");
@@ -8,8 +9,12 @@
 
 #include <gyrax/rehearsal/rehearsal.hpp>
 
+#include <functional>
+#include <memory>
 #include <optional>
+#include <span>
 #include <string>
+#include <string_view>
 #include <utility>
 
 namespace gyrax {
@@ -18,6 +23,21 @@ namespace gyrax {
 /// NAME_p_UNIT, NAME_v_UNIT_s, NAME_a_UNIT_s2 (commanded), NAME_machine_UNIT and NAME_blocked (interlock or empty);
 /// each switch 0 or 1. Numbers are the shortest that read back as the same double.
 std::string to_csv(const Rig& rig, const Rehearsal& done);
+
+/// The same, piece by piece, while the ticks come.
+class CsvTable final : public TickWatcher {
+ public:
+  /// `rig` has to last as long; `out` gets whole lines.
+  CsvTable(const Rig& rig, std::function<void(std::string_view)> out);
+  void tick(const TickSample& sample, std::span<const Event> events) override;
+  /// Hands over what is left.
+  void end();
+
+ private:
+  const Rig& rig_;
+  std::function<void(std::string_view)> out_;
+  std::string text_;
+};
 
 struct PlotSpan {
   double from_s = 0, to_s = 0;
@@ -37,6 +57,23 @@ std::optional<PlotFormat> plot_format(const std::string& path);
 struct Drawn {
   std::string picture, why;
 };
+
+/// What a plot is drawn from, however many ticks there are: up to some thousands each of them, otherwise of runs of
+/// ticks the least and the greatest of every curve in the order in which they came, so that no peak is lost.
+class PlotPoints final : public TickWatcher {
+ public:
+  /// `rig` has to last as long.
+  PlotPoints(const Rig& rig, PlotView view);
+  ~PlotPoints() override;
+  void tick(const TickSample& sample, std::span<const Event> events) override;
+  /// Through gnuplot, in memory.
+  Drawn draw(PlotFormat format) const;
+
+ private:
+  class Work;
+  std::unique_ptr<Work> work_;
+};
+
 /// Draws in memory, through gnuplot. Of a rig only its axes' names and units are part of what gnuplot carries out,
 /// which are letters, digits and _; its title is data.
 Drawn draw_plot(const Rig& rig, const Rehearsal& done, PlotFormat format, const PlotView& view = {});

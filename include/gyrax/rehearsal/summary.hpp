@@ -1,14 +1,17 @@
 /// What a rehearsal came to, for a person and for a script.
 ///
-/// In: the rig, the session, the rehearsal. Out: what the hands asked for, what moved, what was blocked and why, and
-/// every stop with its cause, time and distance. Every number is measured from the trace, not from the engine's word.
+/// In: the rig, the session, and every tick. Out: what the hands asked for, what moved, what was blocked and why, and
+/// every stop with its cause, time and distance. Every number is measured from the ticks, not from the engine's word.
+/// Never: memory that grows with time.
 ///
 ///     fmt::print("{}", gyrax::text(rig, gyrax::summarise(rig, session, done)));
 #pragma once
 
 #include <gyrax/rehearsal/rehearsal.hpp>
 
+#include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -63,6 +66,15 @@ struct StoryLine {
   std::size_t times = 1;         ///< so many of them, one after the other
 };
 
+/// So many lines of what happened, and so many stops, are kept of the beginning and of the end; those between are
+/// counted.
+inline constexpr std::size_t most_told = 1000;
+
+struct LeftOut {
+  std::uint64_t count = 0;
+  double from_s = 0, to_s = 0;
+};
+
 struct Summary {
   std::string rig, session;
   double length_s = 0;
@@ -73,8 +85,25 @@ struct Summary {
   std::vector<MoveSummary> moves;
   std::vector<BlockedSummary> blocked;
   std::vector<StopSummary> stops;
+  LeftOut story_left_out, stops_left_out;
+  bool stops_within = true;  ///< of those that are left out, too
   /// Everything that was to hold did: each stop was within its limit, and nothing was lost that nobody saw.
   bool good() const;
+};
+
+/// Looks at each tick, and knows in the end what it came to.
+class Summing final : public TickWatcher {
+ public:
+  /// `rig` has to last as long.
+  explicit Summing(const Rig& rig);
+  ~Summing() override;
+  void tick(const TickSample& sample, std::span<const Event> events) override;
+  /// Once, after the last tick.
+  Summary summary(const Session& session, const Account& account);
+
+ private:
+  class Work;
+  std::unique_ptr<Work> work_;
 };
 
 Summary summarise(const Rig& rig, const Session& session, const Rehearsal& done);

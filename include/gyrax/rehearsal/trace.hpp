@@ -1,15 +1,16 @@
-/// What an engine did in every tick, for whoever looks at it afterwards: a summary, a plot, a table.
+/// What an engine did in every tick, for whoever looks at it: a summary, a plot, a table, a test.
 ///
-/// In: each tick's output, with where the machine really was. Out: columns by axis, zone and switch.
+/// In: each tick's output, with where the machine really was. Out: that as a sample, which watchers take one by one; or
+/// all of them in columns by axis, zone and switch, which grow with time.
 ///
-///     Trace trace(rig, 1000);
-///     trace.add(now, engine, out, links);
-///     trace.axes[0][tick].position
+///     TickSampler sampler(rig);
+///     for (TickWatcher* one : watchers) one->tick(sampler.sample(now, engine, out, links), events);
 #pragma once
 
 #include <gyrax/engine/engine.hpp>
 #include <gyrax/rig/rig.hpp>
 
+#include <span>
 #include <vector>
 
 namespace gyrax {
@@ -24,21 +25,53 @@ struct AxisSample {
 };
 using AxisTrace = std::vector<AxisSample>;  ///< by tick
 
+/// Everything in one tick.
+struct TickSample {
+  TickSample() = default;
+  explicit TickSample(const Rig& rig);
+
+  Time at{};
+  std::vector<AxisSample> axes;        ///< by AxisId
+  std::vector<State> zones;            ///< by ZoneId
+  std::vector<std::uint8_t> switches;  ///< by SwitchId
+  std::vector<double> overrides;       ///< by OverrideId; percent
+};
+
+/// Looks at each tick in its order, and at what happened in it. Nothing that it is given lasts longer than the call.
+class TickWatcher {
+ public:
+  virtual ~TickWatcher() = default;
+  virtual void tick(const TickSample& sample, std::span<const Event> events) = 0;
+};
+
+/// Makes the samples of an engine.
+class TickSampler {
+ public:
+  explicit TickSampler(const Rig& rig) : sample_(rig) {}
+
+  /// The tick that `engine` has just done into `out`; `position` and `speed` of the machine are asked of each AxisId.
+  /// Valid until the next call.
+  template <class Machine>
+  const TickSample& sample(Time now, const Engine& engine, const TickBuffers& out, const Machine& machine) {
+    take(now, engine, out);
+    for (std::size_t a = 0; a < sample_.axes.size(); ++a) {
+      sample_.axes[a].real_position = machine.position(id_at<AxisId>(a));
+      sample_.axes[a].real_speed = machine.speed(id_at<AxisId>(a));
+    }
+    return sample_;
+  }
+
+ private:
+  void take(Time now, const Engine& engine, const TickBuffers& out);
+  TickSample sample_;
+};
+
+/// All samples, in columns.
 struct Trace {
   Trace() = default;
   /// Empty, with room for `ticks`.
   Trace(const Rig& rig, std::size_t ticks);
-
-  /// The tick that `engine` has just done into `out`; `real_position` and `real_speed` are asked of each AxisId.
-  template <class Machine>
-  void add(Time now, const Engine& engine, const TickBuffers& out, const Machine& machine) {
-    add(now, engine, out);
-    for (std::size_t a = 0; a < axes.size(); ++a) {
-      const AxisId id = id_at<AxisId>(a);
-      axes[a].back().real_position = machine.position(id);
-      axes[a].back().real_speed = machine.speed(id);
-    }
-  }
+  void add(const TickSample& sample);
 
   Span period{};
   std::size_t ticks = 0;
@@ -53,9 +86,9 @@ struct Trace {
   Span length_of(std::size_t tick) const { return tick + 1 < ticks ? times[tick + 1] - times[tick] : period; }
   /// The last tick that is not after `time`; the first one if there is none.
   std::size_t tick_of(Time time) const;
-
- private:
-  void add(Time now, const Engine& engine, const TickBuffers& out);
 };
+
+/// Has a watcher look at a trace, with `events` in the ticks in which they happened.
+void watch(const Trace& trace, std::span<const Event> events, TickWatcher& watcher);
 
 }  // namespace gyrax
