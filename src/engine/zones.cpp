@@ -44,7 +44,10 @@ void tell(EngineParts& e, ZoneId zone, Event event) noexcept {
 }
 
 void refuse(EngineParts& e, ZoneId zone, State wanted, const Obstacle& why) noexcept {
-  tell(e, zone, {.kind = Event::Kind::refused, .state = wanted, .obstacle = why});
+  // Whoever let go has to know how far from rest the control is.
+  const bool deflected = why.what == Interlock::not_neutral && why.slot != no<SlotId>;
+  const std::int64_t at = deflected ? to_nano(e.signal.deflection(why.slot)) / 10'000 : 0;
+  tell(e, zone, {.kind = Event::Kind::refused, .state = wanted, .obstacle = why, .number = at});
 }
 
 void end_begun(EngineParts& e, ZoneId zone) noexcept {

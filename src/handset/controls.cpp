@@ -189,6 +189,9 @@ std::string stick_of(ControlId control) {
 }
 
 std::string nearest_control(const std::string& typed) {
+  // The kernel's own name of it.
+  if (const auto code = code_named(typed))
+    if (const ControlName* control = find_control(code->first, code->second)) return control->name;
   std::vector<std::string> names;
   for (const ControlName& control : all_controls()) names.push_back(control.name);
   return nearest(typed, names);

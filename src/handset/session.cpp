@@ -46,6 +46,10 @@ class SessionReader {
     const double length = root.required_number("length_s", {0, max_session_s, true, "s"}).value_or(0);
     session_.length = from_seconds(length);
     for (auto& [name, table] : root.tables("handset")) read_handset(table, name);
+    if (last_event_ > session_.length)
+      root.problem(Code::out_of_range, "length_s", fmt::format("{:g} s is too short for its hands", length),
+                   fmt::format("the track of '{}' goes on to {:.3f} s; give that or more, or plugged_s", last_of_,
+                               to_seconds(last_event_)));
     for (Table& row : root.rows("fault")) read_fault(row);
     std::stable_sort(session_.faults.begin(), session_.faults.end(),
                      [](const SessionFault& a, const SessionFault& b) { return a.at < b.at; });
@@ -98,8 +102,15 @@ class SessionReader {
   void check_events(const SessionHandset& handset) {
     std::size_t span = 0, told = 0;
     const Track& track = handset.track;
+    const bool always_there = handset.plugged == std::vector{std::pair{Time{}, Time{session_.length}}};
     for (std::size_t i = 0; i < track.events.size() && told < 5; ++i) {
       const Time at{std::chrono::microseconds(track.events[i].time_us)};
+      // Then it is the session that is too short, and not the handset that is gone.
+      if (always_there && at > Time{session_.length}) {
+        last_event_ = Span{std::chrono::microseconds(track.events.back().time_us)};
+        last_of_ = handset.name;
+        return;
+      }
       while (span + 1 < handset.plugged.size() && at > handset.plugged[span].second) ++span;
       if (!handset.plugged.empty() && at >= handset.plugged[span].first && at <= handset.plugged[span].second) continue;
       ++told;
@@ -136,6 +147,8 @@ class SessionReader {
   std::vector<Problem> of_tracks_;
   std::error_code error_;
   std::uintmax_t left_ = max_track;  // bytes of tracks
+  Span last_event_{};                // of a handset that is plugged in all the time, where that is after the end
+  std::string last_of_;
 };
 
 /// As a comment: whatever a device calls itself, it is no line of its own.

@@ -165,7 +165,7 @@ bool other_build(const Build& wrote, std::vector<std::string>& notes) {
 Replayed Replay::run(std::span<TickWatcher* const> watchers, std::optional<PlotSpan> span) {
   const Rig& rig = log_.rig();
   Replayed made;
-  made.replays = log_.replays();
+  made.replays = made.asks_known = log_.replays();
   Engine engine(rig.setup);
   TickBuffers out(rig.setup);
   TickSampler sampler(rig);

@@ -8,23 +8,9 @@
 namespace gyrax {
 namespace {
 
-/// One handset's readings over the whole session.
-void decode(const SessionHandset& handset, const SeatWish& wish, HandsetId id, Time end, std::vector<Reading>& out) {
-  Device device = handset.track.device;
+Device with_names(Device device, const SeatWish& wish) {
   device.named = wish.named;
-  EventDecoder decoder(id, device);
-  std::size_t next = 0;
-  for (const auto& [from, to] : handset.plugged) {
-    decoder.plugged(from, out);
-    for (; next < handset.track.events.size(); ++next) {
-      const InputEvent& event = handset.track.events[next];
-      const Time at{std::chrono::microseconds(event.time_us)};
-      if (at > to) break;
-      decoder.event(event, at, at, out);
-    }
-    // A recording that ends says nothing about the plug.
-    if (to < end) decoder.unplugged(to, out);
-  }
+  return device;
 }
 
 std::vector<std::string> names_of(const Rig& rig, bool links) {
@@ -51,21 +37,46 @@ Player::Player(const Session& session, const Rig& rig) {
   for (const SessionHandset& handset : session.handsets) {
     const auto row = check(handset.name, rig.handsets, "handset", 0);
     if (row >= 0)
-      decode(handset, rig.seats[static_cast<std::size_t>(row)], id_at<HandsetId>(static_cast<std::size_t>(row)),
-             Time{session.length}, readings_);
+      parts_.emplace_back(handset, rig.seats[static_cast<std::size_t>(row)],
+                          id_at<HandsetId>(static_cast<std::size_t>(row)), Time{session.length});
   }
   for (const SessionFault& fault : session.faults)
     check(fault.link.empty() ? fault.axis : fault.link, names_of(rig, !fault.link.empty()),
           fault.link.empty() ? "axis" : "link", fault.line);
   if (!problems.empty()) throw SessionError(std::move(problems));
-  std::stable_sort(readings_.begin(), readings_.end(),
-                   [](const Reading& a, const Reading& b) { return a.arrival < b.arrival; });
 }
 
-std::span<const Reading> Player::until(Time now) noexcept {
-  const std::size_t first = next_;
-  while (next_ < readings_.size() && readings_[next_].arrival <= now) ++next_;
-  return std::span(readings_).subspan(first, next_ - first);
+std::span<const Reading> Player::until(Time now) {
+  readings_.clear();
+  for (Part& part : parts_) part.until(now, readings_);
+  if (parts_.size() > 1) std::ranges::stable_sort(readings_, {}, &Reading::arrival);
+  return readings_;
+}
+
+Player::Part::Part(const SessionHandset& handset, const SeatWish& wish, HandsetId id, Time end)
+    : handset_(&handset), end_(end), decoder_(id, with_names(handset.track.device, wish)) {}
+
+void Player::Part::until(Time now, std::vector<Reading>& out) {
+  const std::vector<InputEvent>& events = handset_->track.events;
+  while (stretch_ < handset_->plugged.size()) {
+    const auto& [from, to] = handset_->plugged[stretch_];
+    if (!plugged_) {
+      if (from > now) return;
+      decoder_.plugged(from, out);
+      plugged_ = true;
+    }
+    for (; next_ < events.size(); ++next_) {
+      const Time at{std::chrono::microseconds(events[next_].time_us)};
+      if (at > to) break;
+      if (at > now) return;
+      decoder_.event(events[next_], at, at, out);
+    }
+    // A recording that ends says nothing about the plug.
+    if (to > now || to >= end_) return;
+    decoder_.unplugged(to, out);
+    plugged_ = false;
+    ++stretch_;
+  }
 }
 
 }  // namespace gyrax

@@ -17,7 +17,8 @@ const AxisInfo& info(const Rig& rig, AxisId axis) { return rig.axes[index(axis)]
 /// -0.000 is 0.000.
 double tidy(double value) { return std::abs(value) < 5e-7 ? 0 : value; }
 
-std::string asked_for(const MoveSummary& m) {
+std::string asked_for(const MoveSummary& m, bool known) {
+  if (!known) return "not known";
   std::string text;
   if (m.jogged_s > 0) text += fmt::format("jog {:.2f} s", m.jogged_s);
   if (m.steps > 0) text += fmt::format("{}{} steps", text.empty() ? "" : ", ", m.steps);
@@ -51,11 +52,11 @@ void write_moves(Out out, const Rig& rig, const Summary& s) {
   for (const MoveSummary& m : s.moves) {
     const AxisInfo& axis = info(rig, m.axis);
     if (axis.motor) {
-      fmt::format_to(out, "  {:<10}{:>22}{:>20}{:>13}{:>14}\n", axis.name, asked_for(m), "motor", "",
+      fmt::format_to(out, "  {:<10}{:>22}{:>20}{:>13}{:>14}\n", axis.name, asked_for(m, s.asks_known), "motor", "",
                      fmt::format("{:.1f} %", m.fastest));
       continue;
     }
-    fmt::format_to(out, "  {:<10}{:>22}{:>20}{:>13}{:>14}{:>16}\n", axis.name, asked_for(m),
+    fmt::format_to(out, "  {:<10}{:>22}{:>20}{:>13}{:>14}{:>16}\n", axis.name, asked_for(m, s.asks_known),
                    fmt::format("{:.3f} → {:.3f}", tidy(m.first), tidy(m.last)),
                    fmt::format("{:.1f} {}", m.travelled, axis.unit), fmt::format("{:.1f} {}/s", m.fastest, axis.unit),
                    fmt::format("{:.3f} {}", tidy(m.real_last), axis.unit));
@@ -71,7 +72,7 @@ void write_blocked(Out out, const Rig& rig, const Summary& s) {
     fmt::format_to(out, "{:21}→ {}{}\n", "", more ? say_release(rig, h.before) + "; then " : "",
                    say_release(rig, h.blocked));
   }
-  if (s.blocked.empty()) fmt::format_to(out, "  nothing\n");
+  if (s.blocked.empty()) fmt::format_to(out, "  {}\n", s.asks_known ? "nothing" : "not known");
 }
 
 void write_stops(Out out, const Rig& rig, const Summary& s) {
@@ -120,6 +121,7 @@ std::string json(const Rig& rig, const Summary& s) {
            {"readings", s.readings},
            {"readings_lost", s.readings_lost},
            {"good", s.good()},
+           {"asks_known", s.asks_known},
            {"story_left_out", s.story_left_out.count},
            {"stops_left_out", s.stops_left_out.count}};
   all["story"] = Json::array();

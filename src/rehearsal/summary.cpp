@@ -139,6 +139,7 @@ class Summing::Work {
     s.readings = account.readings;
     s.readings_lost = account.readings_lost;
     s.events_lost = account.events_lost;
+    s.asks_known = account.asks_known;
     s.story = story_.lines().take();
     s.story_left_out = story_.lines().left_out();
     for (const SessionFault& fault : session.faults) s.story.push_back({to_seconds(fault.at), fault_sentence(fault)});

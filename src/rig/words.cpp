@@ -40,6 +40,14 @@ std::string set_at(const Rig& rig, NumberId number) {
   return fmt::format(" ({}:{})", std::filesystem::path(at.file).filename().string(), at.line);
 }
 
+/// How far a control is from its rest, and what to do about it.
+std::string not_at_rest(const Rig& rig, const Event& e) {
+  const std::string& name = rig.slots[index(e.obstacle.slot)].name;
+  const double dead_zone = rig.setup.controls[index(e.obstacle.slot)].shape.zone.inner;
+  return fmt::format("{} is at {:.3g} %, its dead zone is {:g} %; let {} go; if it rests there, calibrate it", name,
+                     static_cast<double>(e.number) / 1e3, dead_zone * 100, name);
+}
+
 const char* wanted(State state) {
   switch (state) {
     case State::ready: return "ready";
@@ -126,6 +134,8 @@ std::string say(const Rig& rig, const Event& e) {
                                       ? fmt::format(", or keep {} pressed for {:g} s to go on without it",
                                                     controls_for<effect::Reset>(rig), to_seconds(Bind::long_reset))
                                       : std::string();
+      if (e.obstacle.what == Interlock::not_neutral && e.number != 0)
+        return fmt::format("{} was refused: {}", wanted(e.state), not_at_rest(rig, e));
       return fmt::format("{} was refused: {}{}", wanted(e.state), refused(), without);
     }
     case Kind::step:

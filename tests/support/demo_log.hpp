@@ -7,15 +7,14 @@
 #include "support/demo.hpp"
 
 #include <string>
+#include <utility>
 
 namespace gyrax::test {
 
-/// Writes the first `ticks` of the demo session. `between` is called after every tick.
+/// The first `ticks` of the demo session into a logbook. `between` is called after every tick.
 template <class Between>
-LogbookWriter::Closed write_demo_log(const std::string& path, std::size_t ticks, LogbookWriter::Options options,
-                                     Between between) {
+void drive_demo(LogbookWriter& log, std::size_t ticks, Between between) {
   const Rig& rig = demo().rig;
-  LogbookWriter log(rig, path, std::move(options));
   Player hands(demo().session, rig);
   SimulatedLinks links(rig);
   Engine engine(rig.setup);
@@ -33,6 +32,13 @@ LogbookWriter::Closed write_demo_log(const std::string& path, std::size_t ticks,
     log.tick({now, false, readings, reports, out.commands, out.switches, events});
     between(log);
   }
+}
+
+template <class Between>
+LogbookWriter::Closed write_demo_log(const std::string& path, std::size_t ticks, LogbookWriter::Options options,
+                                     Between between) {
+  LogbookWriter log(demo().rig, path, std::move(options));
+  drive_demo(log, ticks, between);
   return log.close("the test is over");
 }
 

@@ -17,7 +17,8 @@ struct Event {
   enum class Kind : std::uint8_t {
     state,           ///< a zone's state is now `state`; `cause` where it stops or has tripped
     fault,           ///< `cause` arose in `zone`
-    refused,         ///< a person asked for `state` in `zone`; `obstacle` is in the way
+    refused,         ///< a person asked for `state` in `zone`; `obstacle` is in the way. Of a control that is not at
+                     ///< neutral: it is at `number` thousandths of a percent of its deflection
     step,            ///< a step of `number` nano-units was added to `axis`'s goal
     step_refused,    ///< a step of `number` nano-units on `axis` was refused; `obstacle` says why
     wheel_refused,   ///< `number` counts of a handwheel for `axis` did nothing; `obstacle` says why. Once a second at

@@ -48,7 +48,7 @@ struct StickControls {
 std::optional<StickControls> stick(const std::string& name);
 /// The stick that a control is part of ("stick.left" for stick.left.y); empty if none.
 std::string stick_of(ControlId control);
-/// Of all control names, the one that was probably meant; empty if none is near.
+/// Of all control names, the one that was probably meant, also by the kernel's name; empty if none is near.
 std::string nearest_control(const std::string& typed);
 /// All controls that a device has, in the order of all_controls().
 std::vector<ControlId> controls_of(const Device& device);

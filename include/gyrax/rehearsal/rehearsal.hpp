@@ -21,7 +21,8 @@ namespace gyrax {
 /// What a rehearsal or a replay came to as a whole.
 struct Account {
   std::uint64_t readings = 0, readings_lost = 0, events_lost = 0;
-  double took_s = 0;  ///< by the wall's clock, the loop alone; the only number here that differs between two runs
+  bool asks_known = true;  ///< false: of ticks that say what came out, and not what was asked
+  double took_s = 0;       ///< by the wall's clock, the loop alone; the only number here that differs between two runs
 };
 
 struct Rehearsal : Account {

@@ -86,6 +86,7 @@ struct Summary {
   std::vector<BlockedSummary> blocked;
   std::vector<StopSummary> stops;
   LeftOut story_left_out, stops_left_out;
+  bool asks_known = true;    ///< false: what was asked, and what blocked it, is not known
   bool stops_within = true;  ///< of those that are left out, too
   /// Everything that was to hold did: each stop was within its limit, and nothing was lost that nobody saw.
   bool good() const;

@@ -101,6 +101,11 @@ class Signal {
   /// Gives a control other ends. Refused (false) while its handset is present, or for another kind of control.
   bool calibrate(SlotId slot, const Calibration& calibration) noexcept;
 
+  /// Where an absolute control is before its dead zone, [-1, 1]; of others 0.
+  double deflection(SlotId slot) const noexcept {
+    const ControlKind kind = controls_[index(slot)].calibration.kind();
+    return kind == ControlKind::centred || kind == ControlKind::one_sided ? memories_[index(slot)].deflection : 0;
+  }
   const Sample& sample(SlotId slot) const noexcept { return samples_[index(slot)]; }
   const ControlSetup& setup(SlotId slot) const noexcept { return controls_[index(slot)]; }
   HandsetHealth health(HandsetId handset, Time now) const noexcept;
