@@ -22,8 +22,8 @@ const toml::table& real(const void* table) { return *static_cast<const toml::tab
 std::string written(const toml::node& node) {
   if (const toml::array* list = node.as_array()) {
     std::string text;
-    for (const toml::node& one : *list) text += (text.empty() ? " " : ", ") + written(one);
-    return fmt::format("[{} ]", text);
+    for (const toml::node& one : *list) text += (text.empty() ? "" : ", ") + written(one);
+    return fmt::format("[{}]", text);
   }
   if (const toml::table* table = node.as_table()) {
     std::string text;
@@ -44,6 +44,18 @@ std::string shown(const toml::node& node) {
   std::string text = written(node);
   if (text.size() > 40) text = text.substr(0, 40) + "…";
   return text;
+}
+
+/// What somebody wrote, where something else is wanted.
+std::string kind_of(const toml::node& node) {
+  if (const toml::array* list = node.as_array())
+    return list->empty() ? "an empty list" : fmt::format("a list of {}", list->size());
+  if (node.is_table()) return "a table";
+  if (node.is_string()) return "a text";
+  if (node.is_integer()) return "a number";
+  if (node.is_floating_point()) return "a number with a fraction";
+  if (node.is_boolean()) return "true or false";
+  return "a date or a time";
 }
 
 /// As a person writes it: 0.2, 1000, 1e6.
@@ -95,6 +107,10 @@ void Problems::add(Code code, const Place& at, std::string key, std::string what
   if (std::none_of(list_.begin(), list_.end(), same)) list_.push_back(std::move(problem));
 }
 
+bool Problems::told(std::string_view key) const {
+  return std::ranges::any_of(list_, [&](const Problem& one) { return one.key == key; });
+}
+
 std::vector<Problem> Problems::take() {
   // What is missing because its key is mistyped is told by the mistyped one.
   const auto mistyped = [this](const Problem& missing) {
@@ -127,13 +143,14 @@ void Table::problem(Code code, const char* key, std::string what, std::string al
 }
 
 void Table::missing(const char* key, std::string allowed) {
+  if (told(key)) return;
   problems_->add(Code::missing_key, place(file_, real(table_).source()), name_, fmt::format("'{}' is missing", key),
                  std::move(allowed));
 }
 
 void Table::wrong_type(const Node& node, const std::string& key, const char* wanted) {
   problems_->add(Code::wrong_type, place(file_, node.at->source()), key,
-                 fmt::format("{} is not {}", shown(*node.at), wanted), fmt::format("{} is wanted", wanted));
+                 fmt::format("{} is {}", shown(*node.at), kind_of(*node.at)), fmt::format("{} is wanted", wanted));
 }
 
 Table::Node Table::node(const char* key) {
@@ -143,6 +160,8 @@ Table::Node Table::node(const char* key) {
   if (found) problems_->places[full(key)] = place(file_, found.at->source());
   return found;
 }
+
+void Table::allow(const char* key) { node(key); }
 
 bool Table::too_many(std::size_t rows, const char* key) {
   if (rows <= max_rows) return false;

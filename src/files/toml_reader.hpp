@@ -12,6 +12,7 @@
 #include <optional>
 #include <set>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace gyrax {
@@ -38,6 +39,8 @@ class Problems {
   void add(Code code, const Place& at, std::string key, std::string what, std::string allowed = "",
            std::string guess = "");
   bool any() const { return !list_.empty(); }
+  /// Whether something is wrong with a key already; what only follows from that is not told.
+  bool told(std::string_view key) const;
   /// Whether what comes is counted only.
   bool full() const { return list_.size() >= max_told; }
   /// In the order of the files' lines.
@@ -84,11 +87,16 @@ class Table {
   bool is_table(const char* key) const;
 
   bool has(const char* key) const;
+  /// Whether something is wrong with it already.
+  bool told(const char* key) const { return problems_->told(full(key)); }
+  /// It may be there, whatever it says.
+  void allow(const char* key);
   std::vector<std::string> keys() const;
   /// Tells of every key that nobody asked for. Call last.
   void refuse_the_rest();
   /// Tells of a problem at a key (or at the table itself if it is not there).
   void problem(Code code, const char* key, std::string what, std::string allowed = "", std::string guess = "");
+  /// Unless it is there, and something else is wrong with it.
   void missing(const char* key, std::string allowed);
 
   const std::string& name() const { return name_; }

@@ -118,6 +118,8 @@ MotionLimits RigBuilder::read_limits(Table& table, AxisInfo& info) {
 
 void RigBuilder::read_position(Table& table, const std::string& unit_name, AxisSetup& axis) {
   const bool unseen = row_of(axis.drive).unseen;
+  // A servo with something wrong in it is none yet, and may say where it starts all the same.
+  if (table.has("servo")) table.allow("start");
   const std::string kind = table.choice("position", {"measured", "assumed"}).value_or(unseen ? "assumed" : "measured");
   axis.position = kind == "measured" ? PositionKind::measured : PositionKind::assumed;
   const Allowed inside{axis.limits.low(), axis.limits.high(), false, "(its travel)"};
@@ -144,7 +146,9 @@ void RigBuilder::read_increments(Table& table) {
   const auto start = table.number("increment", allowed);
   if (start) {
     const auto at = std::find(notches.values.begin(), notches.values.end(), to_nano(*start));
-    if (at == notches.values.end()) {
+    if (at == notches.values.end() && table.told("increments")) {
+      // What is wrong with the list is told.
+    } else if (at == notches.values.end()) {
       table.problem(Code::not_a_notch, "increment", fmt::format("{:g} is not one of the increments", *start),
                     "one of 'increments'");
     } else {

@@ -71,8 +71,9 @@ std::optional<NotchSetup::Override> RigBuilder::read_override(Table& table) {
   if (notches.empty() || !start) return std::nullopt;
   const auto at = std::find(notches.begin(), notches.end(), *start);
   if (at != notches.end()) return NotchSetup::Override{notches, static_cast<std::size_t>(at - notches.begin())};
-  table.problem(Code::not_a_notch, "start", fmt::format("{:g} % is not one of the notches", *start),
-                "one of the notches");
+  if (!table.told("notches"))
+    table.problem(Code::not_a_notch, "start", fmt::format("{:g} % is not one of the notches", *start),
+                  "one of the notches");
   return std::nullopt;
 }
 

@@ -100,7 +100,8 @@ EffectTable::Notch EffectTable::notch(const Allowed& allowed,
   read.value = entry.number(to, allowed);
   if (!read.value || read.number == no<NumberId>) return read;
   if (!among(known.rig.setup.notches.numbers[index(read.number)], *read.value))
-    entry.problem(Code::not_a_notch, to, "that is not one of its notches", "one of them, \"up\" or \"down\"");
+    entry.problem(Code::not_a_notch, to, fmt::format("{:g} is not one of its notches", *read.value),
+                  "one of them, \"up\" or \"down\"");
   return read;
 }
 

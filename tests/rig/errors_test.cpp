@@ -4,6 +4,7 @@
 #include <gyrax/logbook/reader.hpp>
 #include <gyrax/rig/rig.hpp>
 
+#include "more_errors.hpp"
 #include "support/golden.hpp"
 #include "support/logbooks.hpp"
 #include "support/rigs.hpp"
@@ -180,6 +181,12 @@ std::vector<Case> cases() {
       {Code::device, "a track without a device", track("E: 0.1 0003 0000 5\n")},
       {Code::event, "times backwards", track("N: pad\nE: 2.0 0000 0000 0\nE: 1.0 0000 0000 0\n")},
   };
+  for (const test::Edit& edit : test::edits)
+    all.push_back({edit.code, edit.what, *edit.from == '\0' ? added(edit.to) : changed(edit.from, edit.to)});
+  all.push_back({Code::out_of_range, "a session that is shorter than its hands", [] {
+                   parse_session("gyrax_session = 1\nlength_s = 2\n[handset.pad]\ntrack = \"demo/pad.evemu\"\n",
+                                 "session.toml");
+                 }});
   const std::string head = test::packed("{\"gyrax_logbook\":2}\n");
   all.push_back({Code::cut_off, "a logbook that ends in its head",
                  [head] { LogbookReader(head.substr(0, 40), "run.jsonl.zst"); }});

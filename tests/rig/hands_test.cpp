@@ -94,7 +94,7 @@ TEST_CASE("What only the whole rig can tell: two holds of one key, a gesture on 
              "'thumb.left' is a stop, and has a gesture beside it"));
   CHECK(told(test::bind(R"("dial.1" = { adjust = "chosen" })"),
              "something adjusts the chosen number, and nothing chooses one"));
-  CHECK(told(test::bind(R"("thumb.left" = { override = 33 })"), "that is not one of its notches"));
+  CHECK(told(test::bind(R"("thumb.left" = { override = 33 })"), "33 is not one of its notches"));
   CHECK(
       told("[station.a]\nhandsets = [\"pad\", \"pad2\"]\n[handset.pad2]\n[station.b]\nhandsets = [\"pad2\", \"pad\"]\n",
            "handset 'pad2' is in a station already"));
