@@ -2,6 +2,7 @@
 #include "output.hpp"
 #include "pieces.hpp"
 
+#include <gyrax/files/json_text.hpp>
 #include <gyrax/files/json_version.hpp>
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
@@ -38,7 +39,7 @@ void complain(const std::string& text) {
   remark(text);
   if (!json_is_due()) return;
   const nlohmann::ordered_json whole{{"gyrax_json", json_version}, {"good", false}, {"error", text}};
-  put_json(whole.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+  put_json(dumped(whole, 2));
 }
 
 std::string problems_json(const FileError& error) {
@@ -53,7 +54,7 @@ std::string problems_json(const FileError& error) {
                    {"allowed", p.allowed},
                    {"guess", p.guess}});
   const nlohmann::ordered_json whole{{"gyrax_json", json_version}, {"good", false}, {"problems", all}};
-  return whole.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
+  return dumped(whole, 2);
 }
 
 /// The line that a problem is about, with a mark under its place; empty where that shows nothing.

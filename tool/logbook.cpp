@@ -2,6 +2,7 @@
 #include "commands.hpp"
 #include "output.hpp"
 
+#include <gyrax/files/json_text.hpp>
 #include <gyrax/files/json_version.hpp>
 #include <gyrax/logbook/replay.hpp>
 #include <gyrax/logbook/shelf.hpp>
@@ -24,7 +25,7 @@ int list_logbooks(bool as_json) {
                                  {"bytes", one.bytes},
                                  {"end", one.written ? "being written" : name_of(one.last.end)},
                                  {"tripped", one.last.label.tripped}});
-    put_json(all.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+    put_json(dumped(all, 2));
     return Exit::done;
   }
   if (found.empty()) print("No run has left a logbook in {} yet; `gyrax run RIG` does.\n", folder);

@@ -82,7 +82,8 @@ int run(int argc, char** argv) {
       "  gyrax handsets                                what is plugged in; gyrax watch shows it move\n"
       "  gyrax check demo/bench.toml                   what that bench's rig means\n"
       "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n\n"
-      "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed.\n");
+      "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed;\n"
+      "of a logbook 4 cut off, 5 damaged, 6 otherwise by another binary.\n");
 
   std::string rig;
   bool as_json = false;

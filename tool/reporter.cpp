@@ -2,6 +2,7 @@
 
 #include "output.hpp"
 
+#include <gyrax/files/json_text.hpp>
 #include <gyrax/files/json_version.hpp>
 #include <gyrax/rig/words.hpp>
 
@@ -85,7 +86,7 @@ class JsonReporter final : public Reporter {
   }
 
  private:
-  static void tell(const Json& line) { put_json(line.dump(-1, ' ', false, Json::error_handler_t::replace)); }
+  static void tell(const Json& line) { put_json(dumped(line)); }
 };
 
 class PlainReporter : public Reporter {

@@ -48,6 +48,12 @@ Text from_errno(const std::string& path) {
 
 }  // namespace
 
+std::string size_words(std::size_t bytes) {
+  constexpr std::size_t mebibyte = 1u << 20;
+  const bool whole = bytes > 0 && bytes % mebibyte == 0;
+  return whole ? fmt::format("{} bytes ({} MiB)", bytes, bytes / mebibyte) : fmt::format("{} bytes", bytes);
+}
+
 Text read_text(const std::string& path, std::size_t most) {
   // Non-blocking, so that opening a pipe nobody writes to returns.
   const Descriptor file(::open(path.c_str(), O_RDONLY | O_NONBLOCK | O_CLOEXEC));
@@ -62,7 +68,7 @@ Text read_text(const std::string& path, std::size_t most) {
   const auto size = static_cast<std::size_t>(about.st_size);
   if (size > most)
     return failure(std::make_error_code(std::errc::file_too_large),
-                   fmt::format("'{}' has {} bytes; at most {} are read", path, size, most));
+                   fmt::format("'{}' has {} bytes; at most {} are read", path, size, size_words(most)));
   Text read;
   read.text.resize(size);
   std::size_t done = 0;

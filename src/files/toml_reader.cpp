@@ -61,7 +61,9 @@ std::string kind_of(const toml::node& node) {
 /// As a person writes it: 0.2, 1000, 1e6.
 std::string shown(double value) {
   std::string text = fmt::format("{:g}", value);
+  // 1e6 and 1e-6, not 1e+06 and 1e-06.
   if (const std::size_t plus = text.find("e+0"); plus != std::string::npos) text.erase(plus + 1, 2);
+  if (const std::size_t minus = text.find("e-0"); minus != std::string::npos) text.erase(minus + 2, 1);
   return text;
 }
 

@@ -1,4 +1,5 @@
 // What was measured of a device, for a person and for a script.
+#include <gyrax/files/json_text.hpp>
 #include <gyrax/files/json_version.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/measure.hpp>
@@ -113,7 +114,7 @@ std::string measured_json(const DeviceCalibration& c) {
     one["wrong"] = m.wrong;
     all["controls"].push_back(one);
   }
-  return all.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  return dumped(all, 2) + "\n";
 }
 
 }  // namespace gyrax

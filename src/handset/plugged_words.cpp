@@ -1,4 +1,5 @@
 // What is plugged in, in words and as JSON.
+#include <gyrax/files/json_text.hpp>
 #include <gyrax/files/json_version.hpp>
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/plugged.hpp>
@@ -136,8 +137,7 @@ std::string plugged_json(const std::vector<Product>& products) {
     }
     all.push_back(one);
   }
-  return Json{{"gyrax_json", json_version}, {"handsets", all}}.dump(2, ' ', false, Json::error_handler_t::replace) +
-         "\n";
+  return dumped(Json{{"gyrax_json", json_version}, {"handsets", all}}, 2) + "\n";
 }
 
 }  // namespace gyrax

@@ -67,7 +67,7 @@ class SessionReader {
     const std::uintmax_t size = std::filesystem::file_size(handset.track_path, unknown);
     if (!unknown && size > left_)
       return table.problem(Code::too_many, "track", "the session's tracks are too long",
-                           fmt::format("at most {} bytes together", max_track));
+                           fmt::format("at most {} together", size_words(max_track)));
     if (!unknown) left_ -= size;
     try {
       handset.track = read_track(handset.track_path);

@@ -66,7 +66,7 @@ Reader bounded(const Reader& reader, std::size_t& left) {
     if (read.text.size() > left)
       return Text{{},
                   std::make_error_code(std::errc::file_too_large),
-                  fmt::format("with '{}' the rig's files have more than {} bytes", path, max_rig)};
+                  fmt::format("with '{}' the rig's files have more than {}", path, size_words(max_rig))};
     left -= read.text.size();
     return read;
   };
@@ -74,7 +74,8 @@ Reader bounded(const Reader& reader, std::size_t& left) {
 
 Rig build(std::string_view text, const std::string& file, const Reader& unbounded) {
   if (text.size() > max_rig)
-    throw RigError({unreadable(file, fmt::format("it has {} bytes; at most {} are read", text.size(), max_rig))});
+    throw RigError(
+        {unreadable(file, fmt::format("it has {} bytes; at most {} are read", text.size(), size_words(max_rig)))});
   if (auto other = other_kind(text, file, FileKind::rig)) throw RigError({std::move(*other)});
   std::size_t left = max_rig - text.size();
   const Reader reader = bounded(unbounded, left);

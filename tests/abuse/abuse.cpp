@@ -39,7 +39,7 @@ std::string tool;
 struct Inputs {
   fs::path folder;
   std::vector<std::string> any;  // by path
-  std::string rig, session, track, logbook;
+  std::string rig, session, track, logbook, cut, damaged;
   std::map<std::string, std::string> before;
 
   Inputs(const fs::path& place, const fs::path& demo) : folder(place) {
@@ -78,11 +78,17 @@ struct Inputs {
     return any.back();
   }
   void make(const std::string& name, const std::string& text) { gyrax::write_text(put(name), text); }
-  /// A run's logbook, and one that is cut.
+  /// A run's logbook, and some that are cut or damaged, in the head and behind it.
   void add_logbook() {
     logbook = put("run.jsonl.zst");
     const std::string text = gyrax::read_text(logbook, large).text;
-    make("cut.jsonl.zst", text.substr(0, text.size() / 3));
+    make("headless.jsonl.zst", text.substr(0, 1000));
+    make("cut.jsonl.zst", text.substr(0, text.size() - 400));
+    cut = any.back();
+    std::string flipped = text;
+    flipped[flipped.size() - 400] ^= 1;
+    make("damaged.jsonl.zst", flipped);
+    damaged = any.back();
   }
   void remember() {
     for (const auto& entry : fs::directory_iterator(folder))
@@ -208,7 +214,7 @@ class Draw {
     else if (verb < 7)
       t.words = {"calibrate", "--track", input(in_.track)};
     else if (verb < 9)
-      t.words = {"logbook", input(in_.logbook)};
+      t.words = {"logbook", input(one_of({in_.logbook, in_.cut, in_.damaged}))};
     else if (verb == 9)
       t.words = {"demo", "--out", output("demo", "/proc/nothing")};
     else if (verb == 10)
@@ -292,7 +298,7 @@ std::string judge(const Try& t, int status, const fs::path& folder, const Inputs
   const bool may_be = by == SIGKILL || !t.live || !fs::exists(folder / "run.jsonl.zst");
   const int sent = t.signal == SIGTSTP ? SIGTERM : t.signal;  // what it is told once it goes on again
   if (by != 0 && !(by == sent && may_be)) return fmt::format("signal {} ended it", by);
-  if (by == 0 && (code < 0 || code > 3)) return fmt::format("exit code {}", code);
+  if (by == 0 && (code < 0 || code > 6)) return fmt::format("exit code {}", code);
   if (code == 3 && t.out == End::file && t.error == End::file && !t.limited && !t.nobody) {
     const std::string said = gyrax::read_text((folder / "stderr").string(), large).text;
     if (said.empty()) return "exit code 3, and not a word why";
@@ -340,7 +346,7 @@ int main(int argc, char** argv) {
   {
     Try first;
     first.words = {"run", inputs.rig, "--hands",        inputs.session, "--for",
-                   "0.5", "--plain",  "--no-real-time", "--logbook",    (inputs.folder / "run.jsonl.zst").string()};
+                   "2.5", "--plain",  "--no-real-time", "--logbook",    (inputs.folder / "run.jsonl.zst").string()};
     Child(first, whole).wait();
     inputs.add_logbook();
     inputs.remember();

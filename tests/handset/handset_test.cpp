@@ -251,8 +251,8 @@ TEST_CASE("A session's tracks have a bound together, held before they are read")
     said = error.what();
   }
   std::filesystem::remove_all(folder);
-  CHECK(said.find("handset.b.track: the session's tracks are too long; at most 268435456 bytes together [too_many]") !=
-        std::string::npos);
+  CHECK(said.find("handset.b.track: the session's tracks are too long; at most 268435456 bytes (256 MiB) together "
+                  "[too_many]") != std::string::npos);
 }
 
 TEST_CASE("A session for another rig is refused, with the line and what was probably meant") {

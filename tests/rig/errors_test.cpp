@@ -321,7 +321,7 @@ TEST_CASE("A rig's files have a bound together") {
     said = e.what();
   }
   std::filesystem::remove_all(folder);
-  CHECK(said.find("b.toml' the rig's files have more than 1048576 bytes [include]") != std::string::npos);
+  CHECK(said.find("b.toml' the rig's files have more than 1048576 bytes (1 MiB) [include]") != std::string::npos);
 }
 
 TEST_CASE("A letter beyond ASCII belongs into quotes and comments; elsewhere it is told, whatever stands before it") {

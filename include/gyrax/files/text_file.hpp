@@ -23,6 +23,9 @@ struct Text {
   std::string why;  ///< for a person: what is wrong and what would be right; empty without an error
 };
 
+/// "1048576 bytes (1 MiB)"; what is no whole number of MiB in bytes alone.
+std::string size_words(std::size_t bytes);
+
 /// Reads a regular file of at most `most` bytes. Anything else (missing, a folder, a pipe, a device, too large, not
 /// readable) is an error, found before a byte is read.
 Text read_text(const std::string& path, std::size_t most);
