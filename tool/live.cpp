@@ -179,7 +179,9 @@ class Live {
         log_ = std::make_unique<LogbookWriter>(*rig_, path_, log);
         return;
       } catch (const std::system_error& error) {
-        if (!options_.logbook.empty() || error.code() != std::errc::file_exists) throw;
+        if (options_.logbook.empty() && error.code() == std::errc::file_exists) continue;
+        throw std::runtime_error(
+            fmt::format("{}; another place with --logbook, or none with --no-logbook", error.what()));
       }
     }
   }

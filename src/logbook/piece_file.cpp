@@ -17,13 +17,14 @@ std::error_code last_error() { return {errno, std::generic_category()}; }
 }  // namespace
 
 PieceFile::PieceFile(const std::string& path, bool replace, std::function<std::error_code()> before_write)
-    : before_write_(std::move(before_write)) {
+    : path_(path), before_write_(std::move(before_write)) {
   struct stat old {};
   const bool is_file = ::stat(path.c_str(), &old) != 0 || S_ISREG(old.st_mode);
   // A pipe that nobody reads is a disk that is full, and not a wait.
   const int how = !is_file ? O_NONBLOCK : replace ? O_CREAT | O_TRUNC : O_CREAT | O_EXCL;
   fd_ = ::open(path.c_str(), O_WRONLY | O_CLOEXEC | how, 0666);
   if (fd_ < 0) throw std::system_error(last_error(), fmt::format("cannot make the logbook '{}'", path));
+  made_ = is_file;
   // Who clears away old logbooks sees that this one is written.
   ::flock(fd_, LOCK_EX | LOCK_NB);
 }
@@ -65,6 +66,10 @@ PieceAccount PieceFile::give_up() {
   // Of a pipe nothing can be taken back; its reader sees that it is cut off.
   if (std::exchange(done_, 0) > 0 && ::ftruncate(fd_, end) == 0) ::lseek(fd_, end, SEEK_SET);
   return all;
+}
+
+void PieceFile::remove() noexcept {
+  if (made_) ::unlink(path_.c_str());
 }
 
 std::error_code PieceFile::sync() {

@@ -36,6 +36,8 @@ class PieceFile {
   bool idle() const noexcept { return waiting_.empty(); }
   /// Gives up what waits, and returns what that was; what of it is in the file already is cut off again.
   PieceAccount give_up();
+  /// Takes the whole file away again, where it was made here.
+  void remove() noexcept;
   /// Until the disk has it. Error: it could not be made sure.
   std::error_code sync();
   /// In whole pieces.
@@ -48,6 +50,8 @@ class PieceFile {
     std::string bytes;
     PieceAccount account;
   };
+  std::string path_;
+  bool made_ = false;
   std::function<std::error_code()> before_write_;
   std::deque<Piece> waiting_;
   std::size_t done_ = 0;  // bytes of the first that waits

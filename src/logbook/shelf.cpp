@@ -1,9 +1,14 @@
 #include <gyrax/logbook/shelf.hpp>
 
+#include <fmt/chrono.h>
+#include <fmt/format.h>
+
 #include <fcntl.h>
 #include <sys/file.h>
 #include <unistd.h>
 #include <algorithm>
+#include <chrono>
+#include <cstdlib>
 #include <filesystem>
 #include <optional>
 
@@ -49,6 +54,25 @@ bool may_go(const Found& one) {
 }
 
 }  // namespace
+
+std::string default_logbook_folder() {
+  const char* const state = std::getenv("XDG_STATE_HOME");
+  const char* const home = std::getenv("HOME");
+  const fs::path folder =
+      (state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state") /
+      "gyrax";
+  fs::create_directories(folder);
+  return folder.string();
+}
+
+std::string default_logbook_path(const std::string& kind) {
+  const fs::path folder = default_logbook_folder();
+  const std::string stem = fmt::format(
+      "{}-{:%Y%m%d-%H%M%S}", kind, fmt::gmtime(std::chrono::system_clock::to_time_t(std::chrono::system_clock::now())));
+  fs::path path = folder / (stem + logbook_ending);
+  for (int again = 2; fs::exists(path); ++again) path = folder / fmt::format("{}-{}{}", stem, again, logbook_ending);
+  return path.string();
+}
 
 std::vector<Shelved> shelved(const std::string& folder) {
   std::vector<Shelved> all;

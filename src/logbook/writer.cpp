@@ -1,5 +1,5 @@
 #include "lines.hpp"
-#include "packing.hpp"
+#include "packed_tick.hpp"
 #include "piece_file.hpp"
 
 #include <gyrax/logbook/writer.hpp>
@@ -12,9 +12,8 @@
 #include <algorithm>
 #include <atomic>
 #include <bit>
-#include <cstdlib>
+#include <cerrno>
 #include <deque>
-#include <filesystem>
 #include <map>
 #include <mutex>
 #include <optional>
@@ -34,83 +33,6 @@ constexpr int last_tries = 5;
 
 enum class What : std::uint8_t { tick, calibrate, seated, lost };
 
-template <class To>
-void pack(To& to, const TickRecord& r) {
-  to.put(What::tick);
-  to.put(r.now);
-  to.put(r.end);
-  to.put_all(r.readings);
-  to.put(static_cast<std::uint32_t>(r.reports.size()));
-  for (const LinkReport& report : r.reports) {
-    to.put(report.link);
-    to.put(report.sequence);
-    to.put(report.measured);
-    to.put(report.arrival);
-    to.put_all(report.axes);
-    to.put(report.far_clock);
-    to.put(report.faults);
-    to.put_all(report.inputs);
-    to.put_all(report.actions);
-  }
-  to.put_all(r.commands);
-  to.put_all(r.switches);
-  to.put_all(r.events);
-  to.put_all(r.program);
-}
-
-/// A tick that came out of the ring, and what it points to.
-class UnpackedTick {
- public:
-  const TickRecord& read(Unpacker& from) {
-    tick_.now = from.get<Time>();
-    tick_.end = from.get<bool>();
-    from.get_all(readings_);
-    reports_.resize(from.get<std::uint32_t>());
-    const std::size_t rows = std::max(axes_.size(), reports_.size());
-    axes_.resize(rows);
-    inputs_.resize(rows);
-    actions_.resize(rows);
-    for (std::size_t i = 0; i < reports_.size(); ++i) {
-      LinkReport& r = reports_[i];
-      r.link = from.get<LinkId>();
-      r.sequence = from.get<std::uint32_t>();
-      r.measured = from.get<Time>();
-      r.arrival = from.get<Time>();
-      from.get_all(axes_[i]);
-      r.axes = axes_[i];
-      r.far_clock = from.get<std::optional<Time>>();
-      r.faults = from.get<std::uint32_t>();
-      from.get_all(inputs_[i]);
-      from.get_all(actions_[i]);
-      r.inputs = inputs_[i];
-      r.actions = actions_[i];
-    }
-    from.get_all(commands_);
-    from.get_all(switches_);
-    from.get_all(events_);
-    from.get_all(program_);
-    tick_.readings = readings_;
-    tick_.reports = reports_;
-    tick_.commands = commands_;
-    tick_.switches = switches_;
-    tick_.events = events_;
-    tick_.program = program_;
-    return tick_;
-  }
-
- private:
-  TickRecord tick_;
-  std::vector<Reading> readings_;
-  std::vector<LinkReport> reports_;
-  std::vector<std::vector<AxisReport>> axes_;
-  std::vector<std::vector<InputReport>> inputs_;
-  std::vector<std::vector<ActionReport>> actions_;
-  std::vector<ProgramRequest> program_;
-  std::vector<AxisCommand> commands_;
-  std::vector<std::uint8_t> switches_;
-  std::vector<Event> events_;
-};
-
 Calibration unpack_calibration(Unpacker& from) {
   struct Bytes {
     std::byte raw[sizeof(Calibration)];
@@ -118,8 +40,9 @@ Calibration unpack_calibration(Unpacker& from) {
   return std::bit_cast<Calibration>(from.get<Bytes>());
 }
 
-std::string now_utc(const char* pattern) {
-  return fmt::format(fmt::runtime(pattern),
+/// "2026-05-04T10:11:12Z".
+std::string now_utc() {
+  return fmt::format("{:%Y-%m-%dT%H:%M:%SZ}",
                      fmt::gmtime(std::chrono::system_clock::to_time_t(std::chrono::system_clock::now())));
 }
 
@@ -135,8 +58,10 @@ class LogbookWriter::Work {
       : rig_(rig), options_(std::move(options)), ring_(options_.ring), lines_(rig, Outputs::summed), state_(rig) {
     file_.emplace(path, options_.replace, options_.before_write);
     begin(Outputs::summed);
-    if (const std::error_code error = file_->write())
+    if (const std::error_code error = file_->write()) {
+      file_->remove();
       throw std::system_error(error, fmt::format("cannot write the logbook '{}'", path));
+    }
     thread_ = std::thread([this] { run(); });
   }
   Work(const Rig& rig, LastMinute last, Options options)
@@ -159,7 +84,10 @@ class LogbookWriter::Work {
   void seated(HandsetId handset, std::size_t number) noexcept { write_all(What::seated, handset, number); }
 
   std::uint64_t lost() const noexcept { return lost_.load(std::memory_order_relaxed); }
-  std::error_code trouble() const noexcept { return {trouble_.load(), std::generic_category()}; }
+  std::error_code trouble() const noexcept {
+    const int error = trouble_;
+    return error == 0 ? std::error_code{} : std::error_code{error, std::generic_category()};
+  }
   std::vector<std::string> written() const {
     const std::lock_guard lock(written_mutex_);
     return written_;
@@ -188,8 +116,9 @@ class LogbookWriter::Work {
   void write(const TickRecord& record) noexcept {
     PackedSize size;
     pack(size, record);
-    if (std::byte* const room = make_room(size.size())) {
+    if (std::byte* const room = make_room(sizeof(What) + size.size())) {
       Packer packer(room);
+      packer.put(What::tick);
       pack(packer, record);
       ring_.commit();
     }
@@ -230,7 +159,17 @@ class LogbookWriter::Work {
     thread_.join();
   }
 
-  void run() {
+  void run() noexcept {
+    try {
+      take_and_write();
+    } catch (const std::exception& error) {
+      // No memory: the run goes on without its logbook, and what it says from here on is counted as lost.
+      first_trouble_ = error.what();
+      trouble_ = ENOMEM;
+    }
+  }
+
+  void take_and_write() {
     while (!ending_) {
       const bool any = drain();
       if (steady_clock::now() - flushed_ >= 2 * flush_every) end_piece_if_any();
@@ -375,7 +314,7 @@ class LogbookWriter::Work {
 
   /// The head is a piece of its own.
   void begin(Outputs outputs) {
-    text_ = header_line(rig_, this_build(), now_utc("{:%Y-%m-%dT%H:%M:%SZ}"), outputs) + "\n";
+    text_ = header_line(rig_, this_build(), now_utc(), outputs) + "\n";
     for (const auto& [about, line] : standing_) text_ += line + "\n";
     text_ += check_line(0, text_, {}) + "\n";
     file_->add(frame_of(text_), tripped_, false, {});
@@ -458,25 +397,5 @@ std::uint64_t LogbookWriter::lost() const noexcept { return work_->lost(); }
 std::error_code LogbookWriter::trouble() const noexcept { return work_->trouble(); }
 std::vector<std::string> LogbookWriter::written() const { return work_->written(); }
 LogbookWriter::Closed LogbookWriter::close(const std::string& account) { return work_->close(account); }
-
-std::string default_logbook_folder() {
-  namespace fs = std::filesystem;
-  const char* const state = std::getenv("XDG_STATE_HOME");
-  const char* const home = std::getenv("HOME");
-  const fs::path folder =
-      (state != nullptr && *state == '/' ? fs::path(state) : fs::path(home != nullptr ? home : ".") / ".local/state") /
-      "gyrax";
-  fs::create_directories(folder);
-  return folder.string();
-}
-
-std::string default_logbook_path(const std::string& kind) {
-  namespace fs = std::filesystem;
-  const fs::path folder = default_logbook_folder();
-  const std::string stem = kind + now_utc("-{:%Y%m%d-%H%M%S}");
-  fs::path path = folder / (stem + ".jsonl.zst");
-  for (int again = 2; fs::exists(path); ++again) path = folder / fmt::format("{}-{}.jsonl.zst", stem, again);
-  return path.string();
-}
 
 }  // namespace gyrax

@@ -303,6 +303,7 @@ TEST_CASE("A disk that fails for a while costs nothing; it is told at once, and 
       };
       if (first == 0) {
         CHECK_THROWS_AS(test::write_demo_log(path, 3000, options, [](LogbookWriter&) {}), std::system_error);
+        CHECK_FALSE(fs::exists(path));
         continue;
       }
       const auto closed = test::write_demo_log(path, 3000, options, [](LogbookWriter&) {});
@@ -329,6 +330,7 @@ TEST_CASE("Trouble of the disk can be asked for while it lasts") {
   bool told = false;
   const auto closed = test::write_demo_log(folder / "run.jsonl.zst", 3000, options, [&](LogbookWriter& log) {
     ++at;
+    if (at < 1000) CHECK(log.trouble() == std::error_code{});
     if (at == 1000) full = true;
     if (at % 100 == 0) ::usleep(30'000);
     if (at > 1000 && log.trouble() == std::errc::no_space_on_device) told = true;

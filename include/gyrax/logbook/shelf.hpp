@@ -15,6 +15,12 @@ namespace gyrax {
 /// What every logbook's name ends with: JSON Lines, compressed with zstd.
 inline constexpr const char* logbook_ending = ".jsonl.zst";
 
+/// Where logbooks go unless told otherwise: $XDG_STATE_HOME/gyrax, or ~/.local/state/gyrax. The folder is made. Errors:
+/// std::filesystem::filesystem_error.
+std::string default_logbook_folder();
+/// A name in it with the date and time (UTC) that no file has: "run-20260504-101112.jsonl.zst" for "run".
+std::string default_logbook_path(const std::string& stem = "run");
+
 struct Shelved {
   std::string path;
   std::uint64_t bytes = 0;

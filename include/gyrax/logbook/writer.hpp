@@ -75,10 +75,4 @@ class LogbookWriter {
   std::unique_ptr<Work> work_;
 };
 
-/// Where logbooks go unless told otherwise: $XDG_STATE_HOME/gyrax, or ~/.local/state/gyrax. The folder is made. Errors:
-/// std::filesystem::filesystem_error.
-std::string default_logbook_folder();
-/// A name in it with the date and time (UTC) that no file has: "run-20260504-101112.jsonl.zst" for "run".
-std::string default_logbook_path(const std::string& stem = "run");
-
 }  // namespace gyrax
