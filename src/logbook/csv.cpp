@@ -47,7 +47,7 @@ const Column columns[] = {
 
 }  // namespace
 
-CsvTable::CsvTable(const Rig& rig, std::function<void(std::string_view)> out) : rig_(rig), out_(std::move(out)) {
+CsvTable::CsvTable(const Rig& rig, std::function<void(std::string_view)> out) : out_(std::move(out)) {
   text_ = "t_s";
   for (const std::string& zone : rig.zones) text_ += "," + zone + "_state";
   for (std::size_t r = 0; r < rig.setup.notches.overrides.size(); ++r)

@@ -27,14 +27,13 @@ std::string to_csv(const Rig& rig, const Rehearsal& done);
 /// The same, piece by piece, while the ticks come.
 class CsvTable final : public TickWatcher {
  public:
-  /// `rig` has to last as long; `out` gets whole lines.
+  /// `out` gets whole lines.
   CsvTable(const Rig& rig, std::function<void(std::string_view)> out);
   void tick(const TickSample& sample, std::span<const Event> events) override;
   /// Hands over what is left.
   void end();
 
  private:
-  const Rig& rig_;
   std::function<void(std::string_view)> out_;
   std::string text_;
 };
