@@ -2,6 +2,7 @@
 #include "commands.hpp"
 #include "output.hpp"
 #include "reporter.hpp"
+#include "run_logbook.hpp"
 #include "screen.hpp"
 #include "signals.hpp"
 #include "terminal.hpp"
@@ -11,7 +12,6 @@
 #include <gyrax/handset/plugged.hpp>
 #include <gyrax/handset/reading_thread.hpp>
 #include <gyrax/link/link.hpp>
-#include <gyrax/logbook/shelf.hpp>
 #include <gyrax/rehearsal/player.hpp>
 #include <gyrax/rig/remembered.hpp>
 #include <gyrax/rig/words.hpp>
@@ -31,13 +31,6 @@
 
 namespace gyrax::tool {
 namespace {
-
-/// A path as people write it: ~ for their home.
-std::string from_home(const std::string& path) {
-  const char* const home = std::getenv("HOME");
-  const std::string prefix = home == nullptr || *home == '\0' ? "" : std::string(home) + "/";
-  return !prefix.empty() && path.starts_with(prefix) ? "~/" + path.substr(prefix.size()) : path;
-}
 
 constexpr int frame_ms = 50;
 constexpr std::size_t max_remembered = 1u << 16;
@@ -64,7 +57,7 @@ class Live {
     } else if (handsets_) {
       reading_ = std::make_unique<ReadingThread>(*handsets_);
     }
-    reporter_->started(rig_ ? &*rig_ : nullptr, path_);
+    reporter_->started(rig_ ? &*rig_ : nullptr, log_ ? log_->path() : std::string());
     if (!options.record.empty()) toggle_recording();
   }
   ~Live() {
@@ -118,19 +111,12 @@ class Live {
 
   void start_engine() {
     links_ = std::make_unique<RigLinks>(*rig_);
-    LogbookWriter::Options log;
-    log.replace = options_.replace;
-    log.device = [this](std::size_t number) { return real() != nullptr ? real()->device(number) : Device{}; };
-    if (options_.keep_log) {
-      clear_shelf();
-      make_logbook(log);
-    } else if (options_.verb == LiveVerb::run) {
-      LastMinute last;
-      last.path = [] { return default_logbook_path("trip"); };
-      log_ = std::make_unique<LogbookWriter>(*rig_, std::move(last), log);
-    }
+    if (options_.verb == LiveVerb::run)
+      log_ = std::make_unique<RunLogbook>(options_, *rig_, [this](std::size_t number) {
+        return real() != nullptr ? real()->device(number) : Device{};
+      });
     Runner::Options runner;
-    runner.log = log_.get();
+    runner.log = log_ ? &log_->writer() : nullptr;
     runner.real_time = options_.real_time;
     if (const double end = end_s(); end > 0) runner.end_at = Time{from_seconds(end)};
     // The engine's zero is its own start: a recording's hands begin with it.
@@ -140,50 +126,10 @@ class Live {
     engine_ = std::thread([this] { runner_->run(); });
   }
 
-  /// The oldest of the usual folder's go, at the start and while this one grows.
-  void clear_shelf() {
-    if (!options_.logbook.empty()) return;
-    ShelfBounds bounds{rig_->keep_logbooks, static_cast<std::uint64_t>(rig_->keep_logbooks_mb * 1e6)};
-    if (options_.keep > 0) bounds.files = options_.keep;
-    if (options_.keep_mb > 0) bounds.bytes = static_cast<std::uint64_t>(options_.keep_mb * 1e6);
-    // At the start there is one more to come.
-    if (!log_) --bounds.files;
-    const std::size_t gone = gyrax::clear_shelf(default_logbook_folder(), bounds).size();
-    if (gone > 0)
-      remark(fmt::format("{} old logbook{} in {} made room for new ones", gone, gone == 1 ? "" : "s",
-                         from_home(default_logbook_folder())));
-    cleared_at_ = to_seconds(clock_.now());
-  }
-
   /// What its disk says, as soon as it says it.
   void look_at_logbook() {
     if (!log_) return;
-    if (const std::error_code trouble = log_->trouble(); trouble != told_trouble_) {
-      told_trouble_ = trouble;
-      note(trouble ? fmt::format("the logbook cannot be written: {}; what happens now waits in memory, then it is lost",
-                                 trouble.message())
-                   : fmt::format("the logbook is written again; {} records lost", log_->lost()));
-    }
-    const std::vector<std::string> written = log_->written();
-    for (; told_written_ < written.size(); ++told_written_)
-      note(fmt::format("a zone tripped: the last minute is in {}", from_home(written[told_written_])));
-    constexpr double every_s = 60;
-    if (options_.keep_log && to_seconds(clock_.now()) > cleared_at_ + every_s) clear_shelf();
-  }
-
-  /// Where it was told, or under the first name that no other run takes in the same moment.
-  void make_logbook(const LogbookWriter::Options& log) {
-    for (;;) {
-      path_ = options_.logbook.empty() ? default_logbook_path() : options_.logbook;
-      try {
-        log_ = std::make_unique<LogbookWriter>(*rig_, path_, log);
-        return;
-      } catch (const std::system_error& error) {
-        if (options_.logbook.empty() && error.code() == std::errc::file_exists) continue;
-        throw std::runtime_error(
-            fmt::format("{}; another place with --logbook, or none with --no-logbook", error.what()));
-      }
-    }
+    for (const std::string& said : log_->look(to_seconds(clock_.now()))) note(said);
   }
 
   /// Real handsets; or a recording's, which a real one can stop, where there may be any.
@@ -371,9 +317,9 @@ class Live {
                                      rig_->title.empty() ? rig_->path : rig_->title)
                        : "gyrax watch: every control of every handset";
     scene.keys = handsets_ ? "r records   q ends" : "q ends";
-    if (options_.keep_log)
+    if (log_ && !log_->path().empty())
       scene.facts.push_back(fmt::format(
-          "logbook {}{}", from_home(path_),
+          "logbook {}{}", from_home(log_->path()),
           view_ != nullptr && view_->log_lost > 0 ? fmt::format(", {} RECORDS LOST", view_->log_lost) : ""));
     if (view_ != nullptr && view_->ticks > 0 && options_.real_time && !view_->real_time.priority)
       scene.facts.push_back(view_->real_time.why_no_priority);
@@ -395,7 +341,6 @@ class Live {
     // Before the terminal, which may not take another byte.
     if (log_) closed = log_->close(account);
     if (view_ != nullptr) look_at_logbook();
-    if (!options_.keep_log) closed.reset();
     terminal_.reset();
     if (reading_ && reading_->lost() > 0)
       note(fmt::format("{} readings were not told: what takes this output is slower than the handset",
@@ -403,7 +348,7 @@ class Live {
     if (!runner_) return Exit::done;
     reporter_->ended(runner_->look(), account, options_.real_time);
     if (!closed) return Exit::done;
-    reporter_->logbook(path_, *closed);
+    reporter_->logbook(log_->path(), *closed);
     if (!closed->trouble.empty()) remark(fmt::format("the logbook's disk: {}", closed->trouble));
     return closed->trouble.empty() ? Exit::done : world_failed;
   }
@@ -432,22 +377,20 @@ class Live {
   SupervisedHands* supervised_ = nullptr;  // hands_, where it is that
   bool told_stop_ = false, told_waiting_ = false;
   std::unique_ptr<Reporter> reporter_;
-  std::unique_ptr<LogbookWriter> log_;
+  std::unique_ptr<RunLogbook> log_;
   std::unique_ptr<Runner> runner_;
   std::unique_ptr<Terminal> terminal_;
   std::unique_ptr<OutputThread> output_;  // after the terminal: what the end tells comes behind the screen
   std::string ended_by_;
   bool suspending_ = false;
   int takes_ = 0;  // recordings written so far
-  std::string path_, note_;
+  std::string note_;
   const SeenHandsets* seen_ = nullptr;
   const RunView* view_ = nullptr;
   std::vector<bool> present_;
   std::vector<double> overrides_;
   std::vector<std::uint64_t> reports_;
-  double overrides_at_ = 0, cleared_at_ = 0;
-  std::error_code told_trouble_;
-  std::size_t told_written_ = 0;
+  double overrides_at_ = 0;
   std::vector<std::string> notes_;
   std::uint64_t told_events_ = 0;
   std::vector<AxisStatus> told_axes_;
