@@ -15,7 +15,7 @@ namespace {
 // A skippable frame (RFC 8878, 3.1.2): every zstd tool reads past it.
 constexpr std::uint32_t skippable = 0x184D2A57, payload_size = label_size - 8;
 // Numbers that hardly repeat get smaller by the coding of their digits; short repetitions, which all higher levels look
-// for, stand in its way (bench/logbook.cpp: 119 MB an hour with level 1 alone, 125 with level 3, 114 so).
+// for, stand in its way (bench/logbook.cpp: 119 MB an hour with level 1 alone, 113 so).
 constexpr int level = 1, strategy = ZSTD_lazy2, shortest_match = 6;
 constexpr std::uint32_t tripped_mark = 1, closed_mark = 2;
 // A text of max_piece that cannot be made smaller, and what zstd puts around it.

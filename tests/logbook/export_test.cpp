@@ -88,6 +88,8 @@ TEST_CASE("However long a session is, a peak of one tick is drawn") {
     };
     for (AxisTrace& axis : trace.axes) twenty_times(axis);
     for (auto& zone : trace.zones) twenty_times(zone);
+    for (auto& one : trace.switches) twenty_times(one);
+    for (auto& one : trace.overrides) twenty_times(one);
     trace.ticks *= 20;
     trace.times.clear();
     for (std::size_t t = 0; t < trace.ticks; ++t)
