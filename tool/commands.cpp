@@ -165,6 +165,10 @@ int rehearse(const RehearseOptions& options) {
 }
 
 int demo(const std::string& folder, bool replace) {
+  if (folder == "-") {
+    complain("--out -: the demo leaves several files; give a folder");
+    return wrong_input;
+  }
   std::error_code error;
   std::filesystem::create_directories(folder, error);
   if (error) {

@@ -23,7 +23,11 @@ case $verb in
       '--device[which one]:id:' '--name[a code that is another control]:CODE=control:' '--step[seconds]:seconds:' $json
     ;;
   watch) _arguments --help $rig $live ;;
-  run) _arguments --help $rig $live '--logbook[where the record goes]:file:_files' '--no-logbook[the last minute alone]' '--keep[logbooks at most]:number:' '--keep-mb[megabytes of them]:number:' '--no-real-time[ordinary priority]' ;;
+  run)
+    _arguments --help $rig $live '--logbook[where the record goes]:file:_files' \
+      '--no-logbook[the last minute alone]' '--keep[logbooks at most]:number:' \
+      '--keep-mb[megabytes of them]:number:' '--no-real-time[ordinary priority]'
+    ;;
   logbook) _arguments --help '1:logbook:_files -g "*.jsonl.zst"' $csv $plot $replace $axis $span $json ;;
   demo) _arguments --help '--out[the folder]:folder:_files -/' $replace ;;
 esac

@@ -98,7 +98,7 @@ int logbook(const LogbookOptions& options) {
     }
     print_error("\n{} {:.3f} s in {:.1f} ms: {:.0f} times faster than real time; {:.1f} MB an hour.\n",
                 done.replays ? "Replayed" : "Read", done.length_s, done.took_s * 1e3, done.length_s / done.took_s,
-                static_cast<double>(done.bytes) / done.length_s * 3600 / 1e6);
+                static_cast<double>(done.bytes) / done.written_s * 3600 / 1e6);
     if (const int failed = exports.save(); failed != Exit::done) return failed;
     return exit_of(done);
   } catch (const FileError& error) {

@@ -213,6 +213,14 @@ const std::string& TickLines::line(const TickRecord& tick) {
   return line_;
 }
 
+void take_measured(const Rig& rig, std::span<const LinkReport> reports, std::vector<AxisReport>& measured) {
+  for (const LinkReport& report : reports)
+    for (std::size_t a = 0; a < measured.size(); ++a) {
+      const Wiring& wire = rig.setup.axes[a].wiring;
+      if (wire.link == report.link && wire.channel < report.axes.size()) measured[a] = report.axes[wire.channel];
+    }
+}
+
 RunState::RunState(const Rig& rig) : rig_(rig), zones_(rig.zones.size()), measured_(rig.axes.size()) {}
 
 void RunState::tick(const TickRecord& tick) {
@@ -221,11 +229,7 @@ void RunState::tick(const TickRecord& tick) {
   switches_.assign(tick.switches.begin(), tick.switches.end());
   for (const Event& e : tick.events)
     if (e.kind == Event::Kind::state && e.zone != no<ZoneId>) zones_[index(e.zone)] = e.state;
-  for (const LinkReport& report : tick.reports)
-    for (std::size_t a = 0; a < rig_.setup.axes.size(); ++a) {
-      const Wiring& wire = rig_.setup.axes[a].wiring;
-      if (wire.link == report.link && wire.channel < report.axes.size()) measured_[a] = report.axes[wire.channel];
-    }
+  take_measured(rig_, tick.reports, measured_);
 }
 
 std::string RunState::line() const {

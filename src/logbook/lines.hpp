@@ -44,6 +44,9 @@ class TickLines {
 /// `,"e":[…]`; nothing where there are none.
 void append_events(std::string& out, std::span<const Event> events);
 
+/// What reports say of each axis, by AxisId, where they say anything.
+void take_measured(const Rig& rig, std::span<const LinkReport> reports, std::vector<AxisReport>& measured);
+
 /// Where a run stands: zones, commands, switches, and what was measured last.
 class RunState {
  public:

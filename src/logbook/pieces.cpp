@@ -166,8 +166,6 @@ class PieceReader::Work {
 
 PieceReader::PieceReader(std::unique_ptr<std::istream> in) : work_(std::make_unique<Work>(std::move(in))) {}
 PieceReader::~PieceReader() = default;
-PieceReader::PieceReader(PieceReader&&) noexcept = default;
-PieceReader& PieceReader::operator=(PieceReader&&) noexcept = default;
 bool PieceReader::next(std::string& text) { return work_->next(text); }
 const PieceLabel& PieceReader::label() const noexcept { return work_->label_; }
 std::uint64_t PieceReader::begin() const noexcept { return work_->begin_; }

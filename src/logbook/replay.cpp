@@ -49,11 +49,7 @@ class ToldTicks {
     for (const auto& [which, on] : record.switches)
       if (which < sample_.switches.size()) sample_.switches[which] = on;
     for (const Event& e : events) take(e);
-    for (const LinkReport& report : record.reports)
-      for (std::size_t a = 0; a < reported_.size(); ++a) {
-        const Wiring& wire = rig_.setup.axes[a].wiring;
-        if (wire.link == report.link && wire.channel < report.axes.size()) reported_[a] = report.axes[wire.channel];
-      }
+    take_measured(rig_, record.reports, reported_);
     for (std::size_t a = 0; a < reported_.size(); ++a) {
       AxisSample& axis = sample_.axes[a];
       axis.real_position = reported_[a].measured ? reported_[a].position : axis.position;
@@ -173,12 +169,13 @@ Replayed Replay::run(std::span<TickWatcher* const> watchers, std::optional<PlotS
   Comparison comparison(rig);
   std::vector<Event> events;
   const auto before = std::chrono::steady_clock::now();
-  Time last{};
+  Time last{}, written_until{};
   std::optional<Time> first;
   bool lost = false;
   for (LogRecord record; log_.next(record);) {
     using Kind = LogRecord::Kind;
     // Behind what is lost nothing can be computed; how the file ends is still to be known.
+    if (record.kind == Kind::tick) written_until = record.now;
     if (lost && made.replays && record.kind != Kind::end) continue;
     if (record.kind == Kind::calibrate) engine.calibrate(record.slot, record.calibration);
     if (record.kind == Kind::check && made.replays) comparison.check(record);
@@ -216,6 +213,7 @@ Replayed Replay::run(std::span<TickWatcher* const> watchers, std::optional<PlotS
   made.end = log_.ended();
   const Time from = made.replays ? Time{} : first.value_or(Time{});
   made.length_s = to_seconds(last - from);
+  made.written_s = to_seconds(written_until - from);
   session_.title = fmt::format("{} of {}", made.replays ? "Run" : "The last minute of a run, kept at", log_.started());
   session_.length = last - from;
   for (std::size_t h = 0; h < rig.handsets.size(); ++h) made.readings_lost += engine.signal().lost(id_at<HandsetId>(h));

@@ -146,13 +146,11 @@ void RigBuilder::read_increments(Table& table) {
   const auto start = table.number("increment", allowed);
   if (start) {
     const auto at = std::find(notches.values.begin(), notches.values.end(), to_nano(*start));
-    if (at == notches.values.end() && table.told("increments")) {
-      // What is wrong with the list is told.
-    } else if (at == notches.values.end()) {
+    if (at != notches.values.end()) {
+      notches.start = static_cast<std::size_t>(at - notches.values.begin());
+    } else if (!table.told("increments")) {
       table.problem(Code::not_a_notch, "increment", fmt::format("{:g} is not one of the increments", *start),
                     "one of 'increments'");
-    } else {
-      notches.start = static_cast<std::size_t>(at - notches.values.begin());
     }
   }
   rig_.setup.notches.increments.push_back(notches);

@@ -1,6 +1,8 @@
 #include <gyrax/files/problem.hpp>
 #include <gyrax/files/text_file.hpp>
 
+#include "support/folder.hpp"
+
 #include <doctest/doctest.h>
 
 #include <sys/stat.h>
@@ -13,12 +15,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-struct Folder {
-  fs::path path = fs::temp_directory_path() / ("gyrax-files-" + std::to_string(::getpid()));
-  Folder() { fs::create_directories(path); }
-  ~Folder() { fs::remove_all(path); }
-  std::string operator/(const char* name) const { return (path / name).string(); }
-};
+using gyrax::test::Folder;
 
 }  // namespace
 

@@ -3,6 +3,7 @@
 #include <gyrax/logbook/shelf.hpp>
 
 #include "support/demo_log.hpp"
+#include "support/folder.hpp"
 #include "support/logbooks.hpp"
 #include "support/replayed.hpp"
 
@@ -18,12 +19,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-struct Folder {
-  fs::path path = fs::temp_directory_path() / ("gyrax-kept-" + std::to_string(::getpid()));
-  Folder() { fs::create_directories(path); }
-  ~Folder() { fs::remove_all(path); }
-  std::string operator/(const std::string& name) const { return (path / name).string(); }
-};
+using test::Folder;
 
 constexpr double trips_at_s = 24.5;  // the pad is pulled out
 

@@ -4,6 +4,7 @@
 #include <gyrax/logbook/reader.hpp>
 
 #include "support/demo_log.hpp"
+#include "support/folder.hpp"
 #include "support/logbooks.hpp"
 #include "support/random.hpp"
 #include "support/replayed.hpp"
@@ -27,12 +28,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-struct Folder {
-  fs::path path = fs::temp_directory_path() / ("gyrax-logbook-" + std::to_string(::getpid()));
-  Folder() { fs::create_directories(path); }
-  ~Folder() { fs::remove_all(path); }
-  std::string operator/(const std::string& name) const { return (path / name).string(); }
-};
+using test::Folder;
 
 constexpr std::size_t ticks = 5000;  // ten seconds: refused, ready, live, steps, overrides
 
@@ -43,6 +39,7 @@ struct Read {
   std::vector<std::size_t> lost_after;
   std::size_t ticks = 0;
   std::uint64_t lost = 0;
+  double last_s = 0;
   LogEnd end = LogEnd::complete;
   std::string why;
 };
@@ -51,7 +48,10 @@ Read read_all(const std::string& bytes) {
   Read all;
   LogbookReader log(bytes, "log");
   for (LogRecord record; log.next(record);) {
-    if (record.kind == LogRecord::Kind::tick) ++all.ticks;
+    if (record.kind == LogRecord::Kind::tick) {
+      ++all.ticks;
+      all.last_s = to_seconds(record.now);
+    }
     if (record.kind != LogRecord::Kind::lost) continue;
     all.lost += record.number;
     all.lost_after.push_back(all.ticks);
@@ -284,6 +284,9 @@ TEST_CASE("A disk that is slower than the run costs records, counted, where they
   CHECK(replayed.same);
   CHECK(replayed.end == LogEnd::complete);
   CHECK(replayed.ticks == got.lost_after.front());
+  // It goes on behind what was lost.
+  CHECK(replayed.written_s == got.last_s);
+  CHECK(replayed.length_s < replayed.written_s);
 }
 
 TEST_CASE("A disk that fails for a while costs nothing; it is told at once, and what it refused gets there later") {

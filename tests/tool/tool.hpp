@@ -1,6 +1,8 @@
 // The tool as a child of the shell, for its tests.
 #pragma once
 
+#include "support/folder.hpp"
+
 #include <doctest/doctest.h>
 
 #include <sys/wait.h>
@@ -38,13 +40,6 @@ inline bool says(const Ran& ran, const std::string& text) {
   if (!found) MESSAGE("not said: " << text << "\n" << ran.out);
   return found;
 }
-
-struct Folder {
-  std::filesystem::path path = std::filesystem::temp_directory_path() / ("gyrax-tool-" + std::to_string(::getpid()));
-  Folder() { std::filesystem::create_directories(path); }
-  ~Folder() { std::filesystem::remove_all(path); }
-  std::string operator/(const std::string& name) const { return (path / name).string(); }
-};
 
 inline const std::string demo_rig = "demo/bench.toml", demo_session = "demo/session.toml";
 

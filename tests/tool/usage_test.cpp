@@ -212,6 +212,7 @@ TEST_CASE(
       {"logbook --csv a.csv", "requires"},
       {"logbook --span 1:2", "requires"},
       {"demo --out " + old, "cannot make the folder"},
+      {"demo --out -", "give a folder"},
   };
   for (const auto& c : refused) {
     CAPTURE(c.arguments);

@@ -43,7 +43,7 @@ const char* name_of(LogEnd end) noexcept;
 /// Whether a file with these first bytes is made of pieces, perhaps damaged ones.
 bool may_be_pieces(std::string_view first) noexcept;
 
-/// A text as a zstd frame. `text`: at most max_piece.
+/// A text as a zstd frame. Errors: std::length_error where it is longer than max_piece, std::runtime_error of zstd.
 std::string frame_of(std::string_view text);
 /// The label that goes before a frame.
 std::string label_of(std::string_view frame, const PieceLabel& label);
@@ -54,8 +54,6 @@ class PieceReader {
  public:
   explicit PieceReader(std::unique_ptr<std::istream> in);
   ~PieceReader();
-  PieceReader(PieceReader&&) noexcept;
-  PieceReader& operator=(PieceReader&&) noexcept;
 
   /// The next piece's text; false at the end and at the first piece that is not whole.
   bool next(std::string& text);

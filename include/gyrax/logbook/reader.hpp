@@ -19,6 +19,8 @@
 
 namespace gyrax {
 
+/// It takes at most 48 bytes of memory for each byte of text in the longest piece, and 4 MiB, and what the head's rig
+/// takes.
 class LogbookReader {
  public:
   /// Reads the head. Errors: SessionError where the file cannot be read, is no logbook or one of another version (its
@@ -46,10 +48,6 @@ class LogbookReader {
   class Work;
   std::unique_ptr<Work> work_;
 };
-
-/// Reading takes at most this many bytes of memory for each byte of the longest piece, and 4 MiB, and what the head's
-/// rig takes.
-inline constexpr std::size_t logbook_bytes_per_byte = 48;
 
 /// The events of a tick as they stand in a line (LogRecord::events) of a logbook of `rig`. Error: nothing is added.
 void read_events(const Rig& rig, Time at, std::string_view events, std::vector<Event>& out);

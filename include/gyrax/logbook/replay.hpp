@@ -28,7 +28,8 @@ struct Replayed : Account {
   std::vector<std::string> notes;  ///< what else there is to know: another program or processor, a cut, records lost
   std::uint64_t ticks = 0, bytes = 0;  ///< `ticks`: of it all
   std::uint64_t shown = 0;             ///< ticks that the watchers saw
-  double length_s = 0;
+  double length_s = 0;                 ///< that was replayed
+  double written_s = 0;                ///< of the whole file, which goes on behind what was lost
 };
 
 class Replay {
