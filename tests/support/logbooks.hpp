@@ -31,7 +31,7 @@ inline std::string packed(std::string_view lines, bool closed = true) {
     const std::size_t at = lines.starts_with(check) ? 0 : lines.find("\n{\"check\":\"") + 1;
     const bool ends = at > 0 || lines.starts_with(check);
     const std::string_view text = lines.substr(0, ends ? at : lines.size());
-    std::string_view rest = ends ? lines.substr(at + check.size() + 8) : std::string_view();
+    std::string_view rest = ends ? lines.substr(std::min(at + check.size() + 8, lines.size())) : std::string_view();
     const std::string_view tail =
         ends ? rest.substr(0, std::min(rest.find('\n'), rest.size() - 1) + 1) : "\",\"ticks\":0}\n";
     rest.remove_prefix(std::min(rest.size(), ends ? tail.size() : 0));
