@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <iterator>
 
 namespace gyrax {
@@ -16,10 +17,6 @@ namespace {
 
 constexpr Allowed raw{-Calibration::max_raw, Calibration::max_raw, false, ""};
 constexpr Allowed share{0, 90, false, "%"};
-
-const char* name_of(ReportHabit habit) {
-  return habit == ReportHabit::on_change ? "on change" : habit == ReportHabit::steadily ? "steadily" : "unknown";
-}
 
 void read_code(Table& table, MeasuredControl& m) {
   const auto word = table.text("code");
@@ -106,6 +103,16 @@ std::string quoted(const std::string& text) {
 }
 
 }  // namespace
+
+const char* name_of(ReportHabit habit) noexcept {
+  return habit == ReportHabit::on_change ? "on change" : habit == ReportHabit::steadily ? "steadily" : "unknown";
+}
+
+double round_dead_zone(const MeasuredControl& x, const MeasuredControl& y) {
+  const auto needed = [](const MeasuredControl& m) { return m.dead_zone - m.hysteresis; };
+  const double round = std::hypot(needed(x), needed(y)) + std::max(x.hysteresis, y.hysteresis);
+  return std::min(0.9, std::ceil(round * 200 - 1e-9) / 200);
+}
 
 DeviceCalibration parse_calibration(std::string_view text, const std::string& file) {
   if (auto other = other_kind(text, file, FileKind::calibration)) throw CalibrationError({std::move(*other)});

@@ -48,6 +48,22 @@ std::string wrong_text(const DeviceCalibration& c) {
   return text;
 }
 
+/// Each pair of halves that was measured.
+struct MeasuredStick {
+  std::string name;
+  const MeasuredControl *x, *y;
+};
+std::vector<MeasuredStick> measured_sticks(const DeviceCalibration& c) {
+  std::vector<MeasuredStick> sticks;
+  for (const MeasuredControl& x : c.controls)
+    for (const MeasuredControl& y : c.controls) {
+      const std::string name = x.name.substr(0, x.name.find_last_of('.'));
+      if (x.has_ends && y.has_ends && stick(name) && x.name == name + ".x" && y.name == name + ".y")
+        sticks.push_back({name, &x, &y});
+    }
+  return sticks;
+}
+
 }  // namespace
 
 std::string measured_text(const DeviceCalibration& c) {
@@ -55,9 +71,10 @@ std::string measured_text(const DeviceCalibration& c) {
   const auto out = std::back_inserter(text);
   fmt::format_to(out, "{} ({}{})\n", c.name, c.id, c.unique.empty() ? "" : ", unique id " + c.unique);
   if (c.habit != ReportHabit::unknown)
-    fmt::format_to(
-        out, "Reports {}, at {:.0f} Hz while something moves; longest silence while held off its rest {:.0f} ms\n",
-        c.habit == ReportHabit::steadily ? "steadily" : "on change", c.rate_hz, c.max_silence_s * 1e3);
+    fmt::format_to(out, "Reports {}, at {:.0f} Hz while something moves{}\n", name_of(c.habit), c.rate_hz,
+                   c.max_silence_s > 0
+                       ? fmt::format("; longest silence while held off its rest {:.0f} ms", c.max_silence_s * 1e3)
+                       : std::string());
   fmt::format_to(out, "\n{:<16}{:>21}{:>9}{:>7}{:>17}{:>11}{:>12}\n", "Control", "from … to", "rest", "noise",
                  "back from − / +", "dead zone", "hysteresis");
   std::size_t good_keys = 0, bouncing = 0;
@@ -67,7 +84,7 @@ std::string measured_text(const DeviceCalibration& c) {
   };
   for (const MeasuredControl& m : c.controls) {
     if (m.has_ends)
-      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.0f} %{:>10.1f} %{}\n", m.name,
+      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.6g} %{:>10.6g} %{}\n", m.name,
                      fmt::format("{} … {}", m.minimum, m.maximum), m.centre, m.noise,
                      rest(m.rests_from_below) + " / " + rest(m.rests_from_above), m.dead_zone * 100, m.hysteresis * 100,
                      m.reversed ? "  reversed" : "");
@@ -78,6 +95,8 @@ std::string measured_text(const DeviceCalibration& c) {
     else if (m.code.first == EV_ABS)
       fmt::format_to(out, "{:<16}{:>21}\n", m.name, "not measured");
   }
+  for (const MeasuredStick& one : measured_sticks(c))
+    fmt::format_to(out, "{} as a stick: dead zone {:g} %, round\n", one.name, round_dead_zone(*one.x, *one.y) * 100);
   if (good_keys > 0) fmt::format_to(out, "{} key{} pressed, and come up again\n", good_keys, good_keys == 1 ? "" : "s");
   if (bouncing > 0)
     fmt::format_to(out, "{} key{} to be debounced, by {:.0f} ms at most\n", bouncing, bouncing == 1 ? "" : "s",
@@ -91,12 +110,11 @@ std::string measured_json(const DeviceCalibration& c) {
            {"id", c.id},
            {"name", c.name},
            {"unique", c.unique},
-           {"reports", c.habit == ReportHabit::steadily    ? "steadily"
-                       : c.habit == ReportHabit::on_change ? "on change"
-                                                           : "unknown"},
+           {"reports", name_of(c.habit)},
            {"rate_hz", c.rate_hz},
            {"max_silence_s", c.max_silence_s},
-           {"controls", Json::array()}};
+           {"controls", Json::array()},
+           {"sticks", Json::array()}};
   for (const MeasuredControl& m : c.controls) {
     Json one{{"control", m.name}};
     if (m.has_ends) {
@@ -114,6 +132,8 @@ std::string measured_json(const DeviceCalibration& c) {
     one["wrong"] = m.wrong;
     all["controls"].push_back(one);
   }
+  for (const MeasuredStick& one : measured_sticks(c))
+    all["sticks"].push_back({{"stick", one.name}, {"dead_zone_percent", round_dead_zone(*one.x, *one.y) * 100}});
   return dumped(all, 2) + "\n";
 }
 

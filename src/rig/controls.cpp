@@ -244,11 +244,8 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
   ControlWish both;
   if (const ControlWish* wish = wish_for(handset, stick_name)) both = *wish;
   if (!both.dead_zone && own != nullptr && own->measured && others != nullptr && others->measured) {
-    // Both may be off their rest at once, and the zone is round.
     both.said.shape.zone.hysteresis = std::max(own->measured->hysteresis, others->measured->hysteresis);
-    const auto lower = [](const MeasuredControl& m) { return m.dead_zone - m.hysteresis; };
-    const double round = std::hypot(lower(*own->measured), lower(*others->measured)) + both.said.shape.zone.hysteresis;
-    both.dead_zone = std::min(0.9, std::ceil(round * 200 - 1e-9) / 200);  // by half a percent, as they are written
+    both.dead_zone = round_dead_zone(*own->measured, *others->measured);
   }
   give_shape(rig_.setup.controls[index(id)], &both, stick_dead_zone);
   const SlotId partner = slot(handset, *find_control(control_name(other)));

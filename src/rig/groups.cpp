@@ -1,4 +1,5 @@
 // What axes do together, and what is switched: groups, poses, switches.
+#include "axes.hpp"
 #include "builder.hpp"
 
 #include <fmt/format.h>
@@ -12,6 +13,17 @@ constexpr double most = AxisLimits::max;
 
 bool contains(const std::vector<AxisId>& list, AxisId id) {
   return std::find(list.begin(), list.end(), id) != list.end();
+}
+
+/// Empty where they have none in common.
+std::string common_unit(const Rig& rig, const std::vector<AxisId>& axes) {
+  std::string unit;
+  for (const AxisId axis : axes) {
+    const std::string& own = rig.axes[index(axis)].unit;
+    if (axis != axes.front() && own != unit) return {};
+    unit = own;
+  }
+  return unit;
 }
 
 }  // namespace
@@ -36,8 +48,9 @@ void RigBuilder::read_groups(Table& root) {
       group.axes.push_back(axis);
     }
     if (group.axes.empty()) table.missing("axes", "the names of the axes that move together");
-    group.path_speed = table.number("path_speed", {0, most, true, "unit/s"}, group.path_speed);
-    group.reduced_speed = table.number("reduced_speed", {0, most, true, "unit/s"}, group.reduced_speed);
+    const char* per_s = unit_words(common_unit(rig_, group.axes), 1);
+    group.path_speed = table.number("path_speed", {0, most, true, per_s}, group.path_speed);
+    group.reduced_speed = table.number("reduced_speed", {0, most, true, per_s}, group.reduced_speed);
     names_.can_be_reduced = names_.can_be_reduced || table.has("reduced_speed");
     group.together = table.flag("together").value_or(false);
     const std::size_t overrides = rig_.setup.notches.overrides.size();

@@ -109,7 +109,8 @@ void RigBuilder::read_calibration(Table& table, HandsetId handset, SeatWish& sea
     return;
   }
   sources.push_back({path, text.text});
-  seat.calibrated = {path, calibration->id, calibration->name, calibration->unique, any_device};
+  seat.calibrated = {path,       calibration->id,    calibration->name,         calibration->unique,
+                     any_device, calibration->habit, calibration->max_silence_s};
   for (const MeasuredControl& one : calibration->controls) {
     seat.named[one.code] = one.name;
     wishes_[{index(handset), one.name}].measured = one;

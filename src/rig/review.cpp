@@ -134,6 +134,11 @@ void write_watchdogs(Out out, const Rig& rig) {
                                     : std::string("reports on change: silence is no fault, being unplugged is");
     fmt::format_to(out, "  {}: {}; a reading older than {:g} ms is a fault\n", rig.handsets[h], silence,
                    to_seconds(handset.max_age) * 1e3);
+    const auto& measured = rig.seats[h].calibrated;
+    if (!handset.max_silence && measured && measured->habit == ReportHabit::steadily && measured->max_silence_s > 0)
+      fmt::format_to(
+          out, "    it was measured to report {}, {:g} ms apart at most: reports = \"{}\" makes silence a fault\n",
+          name_of(measured->habit), measured->max_silence_s * 1e3, name_of(measured->habit));
   }
   for (std::size_t l = 0; l < rig.links.size(); ++l)
     fmt::format_to(out, "  {}: no heartbeat for {:g} ms is a fault; the far end stops by itself after {:g} ms\n",

@@ -9,6 +9,7 @@
 #include "support/golden.hpp"
 
 #include <doctest/doctest.h>
+#include <fmt/format.h>
 
 #include <algorithm>
 
@@ -52,6 +53,21 @@ const std::vector<Kind>& kinds() {
   return all;
 }
 
+constexpr const char* one_jog = R"(gyrax = 1
+[axis.x]
+unit = "mm"
+travel = [0, 9]
+speed = 9
+accel = 9
+[handset.h]
+calibration = "{}.calibration.toml"
+[handset.h.bind]
+"face.north" = "ready"
+"face.west" = "enable"
+"face.east" = "stop"
+"face.south" = "reset"
+)";
+
 std::string at(const std::string& name) { return "demo/handsets/" + name; }
 
 }  // namespace
@@ -70,6 +86,29 @@ TEST_CASE("What is measured of each is what its calibration says, to the last le
       CHECK(write_calibration(parse_calibration(text.text, path)) == text.text);
       test::check_golden("tests/golden/measured_" + std::string(shown) + ".txt", measured_text(measured));
     }
+}
+
+TEST_CASE("A dead zone is the same number where it is measured and where the rig is checked") {
+  int sticks = 0;
+  for (const char* shown : {"worn_pad", "two_stick_pad", "hand_stick", "joystick", "digital_stick"}) {
+    const DeviceCalibration measured = load_calibration(at(std::string(shown) + ".calibration.toml"));
+    std::string text = fmt::format(one_jog, shown);
+    for (const MeasuredControl& m : measured.controls)
+      if (m.name.starts_with("stick.")) text += "\"" + m.name + "\" = { jog = \"x\" }\n";
+    const std::string told = measured_text(measured), checked = review_text(parse_rig(text, at("any.toml")));
+    for (const std::string stick : {"stick.left", "stick.right"}) {
+      const std::string begin = stick + " as a stick: ";
+      const std::size_t from = told.find(begin);
+      if (from == std::string::npos) continue;
+      const std::string zone = told.substr(from + begin.size(), told.find('\n', from) - from - begin.size());
+      for (const char* half : {".x", ".y"}) {
+        CAPTURE(shown + (" " + stick) + half);
+        CHECK(checked.find(fmt::format("  {:<22} {}", stick + half, zone)) != std::string::npos);
+        ++sticks;
+      }
+    }
+  }
+  CHECK(sticks == 14);
 }
 
 TEST_CASE("Each ends where it was worked out to end, within its limits all the way, and is told as it always was") {

@@ -20,6 +20,8 @@ namespace gyrax {
 
 /// How reports come. steadily: also when nothing changes.
 enum class ReportHabit : std::uint8_t { unknown, on_change, steadily };
+/// "on change", as a rig and a calibration write it.
+const char* name_of(ReportHabit habit) noexcept;
 
 /// One control as it was measured. Raw numbers are the device's own.
 struct MeasuredControl {
@@ -35,6 +37,11 @@ struct MeasuredControl {
   double debounce_s = 0;           ///< of a key, proposed
   std::vector<std::string> wrong;  ///< what is wrong with it, in sentences
 };
+
+/// The dead zone of a stick of these two halves: both may be off their rest at once, and the zone is round, so it is
+/// the hypotenuse of what each needs, with the greater hysteresis on top. Share of full deflection in steps of half a
+/// percent, as they are written; [0, 0.9].
+double round_dead_zone(const MeasuredControl& x, const MeasuredControl& y);
 
 struct DeviceCalibration {
   std::string id, name, unique;  ///< "1209:0001"; as the kernel tells them

@@ -9,6 +9,7 @@
 ///     seats.vacate(*placed.seat);
 #pragma once
 
+#include <gyrax/handset/calibration_file.hpp>
 #include <gyrax/handset/controls.hpp>
 
 #include <map>
@@ -37,6 +38,8 @@ struct SeatWish {
   struct Calibrated {
     std::string file, id, name, unique;
     bool any_device = false;
+    ReportHabit habit = ReportHabit::unknown;
+    double max_silence_s = 0;  ///< while something was held off its rest; 0: not seen
   };
   std::optional<Calibrated> calibrated;
   bool signs = true;  ///< lights and rumble may tell that motion is held or has tripped
