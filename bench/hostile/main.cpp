@@ -272,8 +272,10 @@ void print(const Tally& t, std::uint64_t violations) {
       "{} readings after a loss, {} refused; {} ticks on the word of a release that was lost; {} ticks at the very end "
       "of a stop\n",
       t.lost_readings, t.refused_readings, t.believed_ticks, t.near_deadline);
-  fmt::print("{} steps, {} dropped; {} times made live by doing what the words say, {} not\n", t.steps, t.dropped,
-             t.recoveries, t.unrecovered);
+  fmt::print(
+      "{} steps, {} dropped; {} switches held to be off as their zone stopped; {} times made live by doing what "
+      "the words say, {} not\n",
+      t.steps, t.dropped, t.switched_off, t.recoveries, t.unrecovered);
   fmt::print("{} violations\n", violations);
 }
 

@@ -53,7 +53,8 @@ struct SwitchPlan {
   std::string name;
   int zone = 0, link = 0;
   bool start_on = false;
-  Becomes on_trip = Becomes::off, on_handset_lost = Becomes::off, on_link_lost = Becomes::off;
+  Becomes otherwise = Becomes::off, handset_lost = Becomes::off, link_silent = Becomes::off;
+  Becomes released = Becomes::keep;  // enable released or squeezed
 };
 
 struct BindingPlan {

@@ -97,12 +97,15 @@ class Writer {
     const char* const words[] = {"off", "on", "keep"};
     s.start_on = random_.chance(0.5);
     const auto becomes = [&] { return static_cast<SwitchPlan::Becomes>(random_.whole(0, 2)); };
-    s.on_trip = becomes();
-    s.on_handset_lost = becomes();
-    s.on_link_lost = becomes();
-    say("[switch.{}]\nstart = \"{}\"\non_trip = \"{}\"\non_handset_lost = \"{}\"\non_link_lost = \"{}\"\n{}{}", s.name,
-        s.start_on ? "on" : "off", words[static_cast<int>(s.on_trip)], words[static_cast<int>(s.on_handset_lost)],
-        words[static_cast<int>(s.on_link_lost)], zone_key(s.zone), link_key(s.link));
+    s.otherwise = becomes();
+    s.handset_lost = becomes();
+    s.link_silent = becomes();
+    s.released = becomes();
+    const auto word = [&](SwitchPlan::Becomes one) { return words[static_cast<int>(one)]; };
+    say("[switch.{}]\nstart = \"{}\"\nbecomes = {{ otherwise = \"{}\", handset_gone = \"{}\", handset_gap = \"{}\", "
+        "link_silent = \"{}\", enable_released = \"{}\", enable_squeezed = \"{}\" }}\n{}{}",
+        s.name, s.start_on ? "on" : "off", word(s.otherwise), word(s.handset_lost), word(s.handset_lost),
+        word(s.link_silent), word(s.released), word(s.released), zone_key(s.zone), link_key(s.link));
     plan_.switches.push_back(s);
   }
 

@@ -583,8 +583,8 @@ void Watch::watch_switches(const TickBuffers& out, Time now) {
   for (std::size_t s = 0; s < plan_.switches.size(); ++s) {
     const SwitchPlan& one = plan_.switches[s];
     using Becomes = SwitchPlan::Becomes;
-    if (one.start_on || one.on_trip == Becomes::on || one.on_handset_lost != Becomes::off ||
-        one.on_link_lost == Becomes::on)
+    if (one.start_on || one.otherwise == Becomes::on || one.handset_lost != Becomes::off ||
+        one.link_silent == Becomes::on || one.released == Becomes::on)
       continue;
     bool only_held = true, held = false;
     for (std::size_t b = 0; b < plan_.bindings.size(); ++b) {
@@ -594,6 +594,23 @@ void Watch::watch_switches(const TickBuffers& out, Time now) {
     }
     if (only_held && !held && out.switches[switch_id_[s]] != 0)
       fail(Property::switches, one.name + " is on and nobody holds its key");
+  }
+}
+
+/// A switch that goes off at every stop is off in the tick in which its zone begins to stop.
+void Watch::watch_becomes(const TickBuffers& out, const std::vector<Event>& events) {
+  for (const Event& e : events) {
+    if (e.kind != Event::Kind::state || e.state != State::stopping) continue;
+    const bool released = e.cause == Cause::enable_released || e.cause == Cause::enable_squeezed;
+    for (std::size_t s = 0; s < plan_.switches.size(); ++s) {
+      using Becomes = SwitchPlan::Becomes;
+      const SwitchPlan& one = plan_.switches[s];
+      if (at(one.zone) != index(e.zone) || one.otherwise != Becomes::off || one.handset_lost != Becomes::off ||
+          one.link_silent != Becomes::off || (released && one.released != Becomes::off))
+        continue;
+      ++tally_.switched_off;
+      if (out.switches[switch_id_[s]] != 0) fail(Property::switches, one.name + " stays on while its zone stops");
+    }
   }
 }
 
@@ -665,6 +682,7 @@ void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers
   for (std::size_t a = 0; a < axes_.size(); ++a) watch_axis(a, truth, out);
   watch_groups(out);
   watch_switches(out, truth.now);
+  watch_becomes(out, events);
   motion_s_ += std::clamp(truth.dt_s, 0.0, plan_.max_s);
 }
 

@@ -17,7 +17,7 @@ namespace gyrax::bench {
 /// How often what was seen, over all rigs.
 struct Tally {
   std::uint64_t rigs = 0, ticks = 0, live_ticks = 0, moving_ticks = 0, lives = 0, stops = 0, trips = 0, steps = 0,
-                dropped = 0, recoveries = 0;
+                dropped = 0, recoveries = 0, switched_off = 0;
   std::uint64_t unrecovered = 0, lost_readings = 0, refused_readings = 0, believed_ticks = 0, near_deadline = 0;
 };
 
@@ -105,6 +105,7 @@ class Watch {
   void watch_motor(std::size_t axis, const AxisCommand& c, std::int64_t word, Time now);
   void watch_reduced(const TickTruth& truth);
   void watch_switches(const TickBuffers& out, Time now);
+  void watch_becomes(const TickBuffers& out, const std::vector<Event>& events);
   void watch_groups(const TickBuffers& out);
   void take_events(const std::vector<Event>& events);
   double stop_time(const AxisPlan& plan, double v, double a) const;

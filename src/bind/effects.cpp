@@ -128,7 +128,7 @@ template <class E>
 void on_release(const E&, Doing&) noexcept {}
 void on_release(const effect::Set& e, Doing& d) noexcept {
   if (d.state.engaged && e.to == SwitchTo::momentary)
-    d.ask({.kind = Kind::set, .to = SwitchTo::off, .let_go = true, .target = e.target});
+    d.ask({.kind = Kind::set, .to = SwitchTo::off, .target = e.target});
 }
 void on_release(const effect::Layer& e, Doing& d) noexcept {
   if (d.state.engaged && e.to == SwitchTo::momentary && d.parts.layers.latch(e.layer, false))

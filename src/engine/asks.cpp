@@ -96,6 +96,7 @@ void refuse_stale(EngineParts& e, const Ask& ask) noexcept {
 }
 
 void take(EngineParts& e, const Ask& ask) noexcept {
+  if (ask.kind == Ask::Kind::set && turns_off(e, ask)) return take_switch(e, ask);
   if (ask.counts_as == Ask::Counts::stale) return refuse_stale(e, ask);
   if (ask.counts_as == Ask::Counts::touched) return refuse_touched(e, ask);
   switch (ask.kind) {

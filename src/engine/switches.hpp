@@ -1,4 +1,4 @@
-// Switches: who turned them, what they become when a zone trips, and what needs them.
+// Switches: who turned them, what they become at a stop and after a time, and what needs them.
 #pragma once
 
 #include <gyrax/engine/parts.hpp>
@@ -7,8 +7,13 @@ namespace gyrax::detail {
 
 /// What a person asked of a switch, or what was lost.
 void take_switch(EngineParts& e, const Ask& ask) noexcept;
-/// What the switches of a zone become as it trips.
-void trip_switches(EngineParts& e, ZoneId zone) noexcept;
+/// Whether that would turn it off, which is never refused.
+bool turns_off(const EngineParts& e, const Ask& ask) noexcept;
+/// What the switches of a zone become as it stops or trips. The same fault, or the end of the program, counts once
+/// until the zone is made ready again: what a person turns off meanwhile stays off.
+void stop_switches(EngineParts& e, ZoneId zone, Cause cause) noexcept;
+/// Turns off what has been on for its time.
+void end_times(EngineParts& e) noexcept;
 /// A switch that an axis of the group needs and that is off. They move together: what one needs, all need.
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept;
 

@@ -67,7 +67,14 @@ void apply(EngineParts& e, ZoneId id, PermitEvent event, Cause cause) noexcept {
   Zone& zone = e.zone(id);
   // Power and cause can change where the state does not.
   e.still &= ~bit(id);
-  if (!zone.permit.apply(event, cause)) return;
+  const bool changed = zone.permit.apply(event, cause);
+  const bool pressed = event == PermitEvent::stow || event == PermitEvent::stop;
+  const bool faulty = event == PermitEvent::fault && zone.permit.state() != State::stowed;
+  if (!changed) {
+    // Another press of stop, and another fault, are heeded on the way to rest and afterwards, too.
+    if (pressed || faulty) stop_switches(e, id, cause);
+    return;
+  }
   const State state = zone.permit.state();
   zone.since = e.now;
   end_begun(e, id);
@@ -75,7 +82,8 @@ void apply(EngineParts& e, ZoneId id, PermitEvent event, Cause cause) noexcept {
     for (const SlotId slot : zone.setup.controls) e.signal.drop_part(slot);
   tell(e, id, {.kind = Event::Kind::state, .state = state});
   if (state == State::stowed) relieve(e, id);
-  if (zone.permit.phase() == Phase::stopping_to_tripped) trip_switches(e, id);
+  if (state == State::ready) zone.faults = 0;
+  if (cause != Cause::none) stop_switches(e, id, cause);
 }
 
 void fault(EngineParts& e, ZoneId zone, Cause cause) noexcept {

@@ -4,9 +4,9 @@ namespace gyrax {
 namespace {
 
 // The same three words on both sides of the wire.
-static_assert(static_cast<int>(SwitchSetup::OnTrip::off) == static_cast<int>(sim::Silent::off) &&
-              static_cast<int>(SwitchSetup::OnTrip::on) == static_cast<int>(sim::Silent::on) &&
-              static_cast<int>(SwitchSetup::OnTrip::keep) == static_cast<int>(sim::Silent::keep));
+static_assert(static_cast<int>(Becomes::off) == static_cast<int>(sim::Silent::off) &&
+              static_cast<int>(Becomes::on) == static_cast<int>(sim::Silent::on) &&
+              static_cast<int>(Becomes::keep) == static_cast<int>(sim::Silent::keep));
 
 sim::BenchAxis bench_axis(const AxisSetup& axis, const LinkInfo& info) {
   sim::BenchAxis made;
@@ -41,7 +41,7 @@ sim::BenchSetup bench_setup(const Rig& rig, LinkId link) {
     if (one.wiring.link != link) continue;
     ++setup.switches;
     // Channels count up in the order of the switches.
-    setup.when_silent.push_back(static_cast<sim::Silent>(one.on_link_lost));
+    setup.when_silent.push_back(static_cast<sim::Silent>(one.becomes[static_cast<std::size_t>(Cause::link_silent)]));
   }
   return setup;
 }

@@ -3,26 +3,24 @@
 namespace gyrax {
 namespace {
 
-using About = AboutCause::About;
-
 constexpr std::array<AboutCause, cause_count> causes{{
-    {"none", Category::two, false, About::other, "nothing"},
-    {"enable_released", Category::two, false, About::other, "enable was released"},
-    {"enable_squeezed", Category::two, false, About::other, "enable was squeezed past its middle position"},
-    {"stop_key", Category::one, false, About::other, "stop was pressed"},
-    {"stow", Category::one, false, About::other, "stow was pressed"},
-    {"program_ends", Category::one, false, About::other, "the program was told to end"},
-    {"handset_gone", Category::one, true, About::handset, "a handset was unplugged"},
-    {"handset_silent", Category::one, true, About::handset, "a handset that reports steadily fell silent"},
-    {"handset_gap", Category::one, true, About::handset, "readings of a handset were lost"},
-    {"reading_clock", Category::one, true, About::other, "a reading was too old, from the future or out of order"},
-    {"reading_implausible", Category::one, true, About::other, "a reading was far outside the control's range"},
-    {"link_silent", Category::one, true, About::link, "a link gave no heartbeat"},
-    {"report_invalid", Category::one, true, About::other, "a link reported something that cannot be"},
-    {"following_error", Category::zero, true, About::other, "an axis was not where it was told to be"},
-    {"tick_late", Category::one, true, About::other, "a tick came too late"},
-    {"clock_backwards", Category::one, true, About::other, "the clock went backwards"},
-    {"envelope_refused", Category::one, true, About::other, "the last check refused a command"},
+    {"none", Category::two, false, "nothing"},
+    {"enable_released", Category::two, false, "enable was released"},
+    {"enable_squeezed", Category::two, false, "enable was squeezed past its middle position"},
+    {"stop_key", Category::one, false, "stop was pressed"},
+    {"stow", Category::one, false, "stow was pressed"},
+    {"program_ends", Category::one, false, "the program was told to end"},
+    {"handset_gone", Category::one, true, "a handset was unplugged"},
+    {"handset_silent", Category::one, true, "a handset that reports steadily fell silent"},
+    {"handset_gap", Category::one, true, "readings of a handset were lost"},
+    {"reading_clock", Category::one, true, "a reading was too old, from the future or out of order"},
+    {"reading_implausible", Category::one, true, "a reading was far outside the control's range"},
+    {"link_silent", Category::one, true, "a link gave no heartbeat"},
+    {"report_invalid", Category::one, true, "a link reported something that cannot be"},
+    {"following_error", Category::zero, true, "an axis was not where it was told to be"},
+    {"tick_late", Category::one, true, "a tick came too late"},
+    {"clock_backwards", Category::one, true, "the clock went backwards"},
+    {"envelope_refused", Category::one, true, "the last check refused a command"},
 }};
 
 }  // namespace

@@ -30,6 +30,8 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
      "let {control} go, then press it to its middle position"},
     {"on_path", "its group is on the way to a pose", "let the pose's control go and wait until the group is at rest"},
     {"not_met", "{control} is not where the axis stands", "bring {control} to where the axis stands"},
+    {"switch_rests", "it was on a moment ago, and has to stay off for its time", "wait, then turn it on again"},
+    {"on_too_long", "it was on for the longest time that the rig allows", "turn it on again"},
 }};
 
 }  // namespace

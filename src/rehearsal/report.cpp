@@ -63,6 +63,14 @@ void write_moves(Out out, const Rig& rig, const Summary& s) {
   }
 }
 
+void write_switches(Out out, const Rig& rig, const Summary& s) {
+  if (s.switches.empty()) return;
+  fmt::format_to(out, "\nSwitches at the end\n");
+  for (const SwitchSummary& one : s.switches)
+    fmt::format_to(out, "  {:<10}{}; turned on {} time{}, on for {:.2f} s in all\n", rig.switches[index(one.target)],
+                   one.on ? "on" : "off", one.times, one.times == 1 ? "" : "s", one.on_s);
+}
+
 void write_blocked(Out out, const Rig& rig, const Summary& s) {
   fmt::format_to(out, "\nAsked to move, and blocked\n");
   for (const BlockedSummary& h : s.blocked) {
@@ -105,6 +113,7 @@ std::string text(const Rig& rig, const Summary& s) {
                  s.ticks, s.period_ms, s.readings, s.readings_lost);
   write_story(out, s);
   write_moves(out, rig, s);
+  write_switches(out, rig, s);
   write_stops(out, rig, s);
   write_blocked(out, rig, s);
   return all;
@@ -148,6 +157,12 @@ std::string json(const Rig& rig, const Summary& s) {
                            {"travelled", m.travelled},
                            {"fastest", m.fastest},
                            {"machine_last", m.real_last}});
+  all["switches"] = Json::array();
+  for (const SwitchSummary& one : s.switches)
+    all["switches"].push_back({{"switch", rig.switches[index(one.target)]},
+                               {"at_end", one.on ? "on" : "off"},
+                               {"on_s", one.on_s},
+                               {"times", one.times}});
   all["blocked"] = Json::array();
   for (const BlockedSummary& h : s.blocked) {
     Json one = obstacle_json(rig, h.blocked, h.cause);

@@ -105,8 +105,15 @@ class Story {
 
 class Summing::Work {
  public:
-  explicit Work(const Rig& rig) : rig_(rig), story_(rig), moves_(rig.axes.size()), blocks_(moves_.size()), stops_(rig) {
+  explicit Work(const Rig& rig)
+      : rig_(rig),
+        story_(rig),
+        moves_(rig.axes.size()),
+        blocks_(moves_.size()),
+        switches_(rig.switches.size()),
+        stops_(rig) {
     for (std::size_t a = 0; a < moves_.size(); ++a) moves_[a].sum.axis = id_at<AxisId>(a);
+    for (std::size_t i = 0; i < switches_.size(); ++i) switches_[i].target = id_at<SwitchId>(i);
   }
 
   void tick(const TickSample& sample, std::span<const Event> events) {
@@ -119,6 +126,11 @@ class Summing::Work {
     for (std::size_t a = 0; a < moves_.size(); ++a) {
       moves_[a].tick(sample.axes[a], before != nullptr ? &before->axes[a] : nullptr);
       blocks_[a].tick(id_at<AxisId>(a), sample.axes[a], sample.at);
+    }
+    for (std::size_t i = 0; i < switches_.size(); ++i) {
+      SwitchSummary& one = switches_[i];
+      const bool was_on = std::exchange(one.on, sample.switches[i] != 0);
+      if (before != nullptr && one.on && !was_on) ++one.times;
     }
     stops_.tick(sample, before, events);
     before_ = sample;
@@ -148,6 +160,7 @@ class Summing::Work {
       moves.sum.jogged_s = to_seconds(moves.jogged);
       s.moves.push_back(moves.sum);
     }
+    s.switches = switches_;
     for (const Blocks& blocks : blocks_) s.blocked.insert(s.blocked.end(), blocks.rows.begin(), blocks.rows.end());
     s.stops = stops_.stops().take();
     s.stops_left_out = stops_.stops().left_out();
@@ -162,12 +175,15 @@ class Summing::Work {
       if (before_.axes[a].asked != 0) moves_[a].jogged += length;
       blocks_[a].lasted(length);
     }
+    for (SwitchSummary& one : switches_)
+      if (one.on) one.on_s += to_seconds(length);
   }
 
   const Rig& rig_;
   Story story_;
   std::vector<Moves> moves_;    // by AxisId
   std::vector<Blocks> blocks_;  // by AxisId
+  std::vector<SwitchSummary> switches_;
   StopWatch stops_;
   TickSample before_;
   std::size_t ticks_ = 0;

@@ -1,4 +1,4 @@
-// What axes do together, and what is switched: groups, poses, switches.
+// What axes do together: groups and poses.
 #include "axes.hpp"
 #include "builder.hpp"
 
@@ -87,40 +87,6 @@ void RigBuilder::read_poses(Table& root) {
       table.problem(Code::missing_key, "", "the pose names no axis", "an axis and where it shall be: x = 10");
     names_.places.push_back(std::move(pose));
   }
-}
-
-void RigBuilder::read_switches(Table& root) {
-  for (auto& [name, table] : root.tables("switch")) {
-    if (!add_name(table, names_.switches, name, "switch")) continue;
-    SwitchSetup s;
-    s.zone = pick<ZoneId>(table, "zone", names_.zones, "zone");
-    s.wiring.link = pick<LinkId>(table, "link", link_names_, "link");
-    if (s.wiring.link != no<LinkId>) s.wiring.channel = switch_channels_[index(s.wiring.link)]++;
-    s.start_on = table.choice("start", {"off", "on"}).value_or("off") == "on";
-    const auto becomes = [&, &table = table](const char* key, SwitchSetup::OnTrip otherwise) {
-      const auto word = table.choice(key, {"off", "on", "keep"});
-      if (!word) return otherwise;
-      return *word == "off"  ? SwitchSetup::OnTrip::off
-             : *word == "on" ? SwitchSetup::OnTrip::on
-                             : SwitchSetup::OnTrip::keep;
-    };
-    s.on_trip = becomes("on_trip", SwitchSetup::OnTrip::off);
-    s.on_handset_lost = becomes("on_handset_lost", s.on_trip);
-    s.on_link_lost = becomes("on_link_lost", s.on_trip);
-    table.refuse_the_rest();
-    rig_.setup.switches.push_back(s);
-    rig_.switches.push_back(name);
-  }
-}
-
-/// What axes need, once the switches are known.
-void RigBuilder::resolve_needs() {
-  for (std::size_t a = 0; a < needs_.size(); ++a)
-    for (const std::string& word : needs_[a]) {
-      const SwitchId target = named<SwitchId>(needed_at_[a], "needs", names_.switches, word, "switch");
-      if (target != no<SwitchId>) rig_.setup.axes[a].needs.push_back(target);
-    }
-  needs_.clear();
 }
 
 }  // namespace gyrax

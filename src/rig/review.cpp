@@ -1,6 +1,7 @@
 #include "axes.hpp"
 #include "link_kinds.hpp"
 #include "shapes.hpp"
+#include "switches.hpp"
 
 #include <gyrax/files/json_version.hpp>
 #include <gyrax/rig/review.hpp>
@@ -114,6 +115,18 @@ void write_axes(Out out, const Rig& rig) {
   if (usual)
     fmt::format_to(out, "  * not named in the rig: full acceleration after {:g} ms, full deceleration after {:g} ms\n",
                    1e3 / AxisLimits::usual_jerk(1), 1e3 / AxisLimits::usual_decel_jerk(1));
+}
+
+void write_switches(Out out, const Rig& rig) {
+  if (rig.switches.empty()) return;
+  fmt::format_to(out, "\nSwitches (off is never refused; on only while the zone is ready or live)\n");
+  for (std::size_t i = 0; i < rig.switches.size(); ++i) {
+    const SwitchSetup& s = rig.setup.switches[i];
+    const std::string times = times_words(s);
+    fmt::format_to(out, "  {:<12} {} at first, on {}{}{}\n", rig.switches[i], s.start_on ? "on" : "off",
+                   rig.links[index(s.wiring.link)].name, times.empty() ? "" : "; ", times);
+    for (const std::string& one : becomes_words(s)) fmt::format_to(out, "{:15}{}\n", "", one);
+  }
 }
 
 void write_links(Out out, const Rig& rig) {
@@ -302,6 +315,7 @@ std::string review_text(const Rig& rig) {
   write_numbers(out, rig);
   write_controls(out, rig);
   write_bindings(out, rig);
+  write_switches(out, rig);
   write_links(out, rig);
   write_watchdogs(out, rig);
   write_zones(out, rig);
@@ -339,6 +353,19 @@ std::string review_json(const Rig& rig) {
                            {"position", position_words(rig, a)},
                            {"file", rig.axes[a].origin.file},
                            {"line", rig.axes[a].origin.line}});
+  }
+  all["switches"] = Json::array();
+  for (std::size_t i = 0; i < rig.switches.size(); ++i) {
+    const SwitchSetup& s = rig.setup.switches[i];
+    Json becomes = Json::object();
+    for (std::size_t c = 1; c < cause_count; ++c) becomes[about(static_cast<Cause>(c)).name] = name_of(s.becomes[c]);
+    all["switches"].push_back({{"switch", rig.switches[i]},
+                               {"start", s.start_on ? "on" : "off"},
+                               {"link", rig.links[index(s.wiring.link)].name},
+                               {"becomes", becomes},
+                               {"pulse_s", to_seconds(s.pulse)},
+                               {"max_on_s", to_seconds(s.max_on)},
+                               {"min_off_s", to_seconds(s.min_off)}});
   }
   all["links"] = Json::array();
   for (const LinkInfo& link : rig.links)

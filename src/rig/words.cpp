@@ -165,8 +165,13 @@ std::string say(const Rig& rig, const Event& e) {
       by.slot = e.by;
       return fmt::format("{} did not move {}: {}", name_of(rig, by), rig.axes[index(e.axis)].name, refused());
     }
-    case Kind::switched:
-      return fmt::format("{} is now {}", rig.switches[index(e.target)], e.number != 0 ? "on" : "off");
+    case Kind::switched: {
+      const char* why = e.cause != Cause::none               ? about(e.cause).sentence
+                        : e.obstacle.what != Interlock::none ? about(e.obstacle.what).sentence
+                                                             : "";
+      return fmt::format("{} is now {}{}{}", rig.switches[index(e.target)], e.number != 0 ? "on" : "off",
+                         *why == 0 ? "" : ": ", why);
+    }
     case Kind::dropped:
       return fmt::format("{} of the steps and counts of {} dropped", say_amount(rig, e.axis, e.number),
                          rig.axes[index(e.axis)].name);

@@ -16,6 +16,12 @@ std::string exact(double value) {
   return std::isinf(value) ? "std::numeric_limits<double>::infinity()" : fmt::format("{:a}", value);
 }
 
+std::string becomes(const BecomesBy& all) {
+  std::string out;
+  for (const Becomes one : all) out += fmt::format("static_cast<Becomes>({}), ", static_cast<int>(one));
+  return out;
+}
+
 template <class Id>
 std::string ids(const char* type, const std::vector<Id>& list) {
   std::string out = "{";
@@ -121,10 +127,10 @@ void print_motion(const Setup& s) {
     fmt::print("  s.links.push_back({{Span{{{}}}, Span{{{}}}}});\n", l.max_silence.count(), l.frame_valid_for.count());
   for (const SwitchSetup& w : s.switches)
     fmt::print(
-        "  s.switches.push_back({{ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, {}, static_cast<SwitchSetup::OnTrip>({}), "
-        "static_cast<SwitchSetup::OnTrip>({}), static_cast<SwitchSetup::OnTrip>({})}});\n",
-        index(w.zone), index(w.wiring.link), w.wiring.channel, w.start_on, static_cast<int>(w.on_trip),
-        static_cast<int>(w.on_handset_lost), static_cast<int>(w.on_link_lost));
+        "  s.switches.push_back({{ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, {}, {{{}}}, Span{{{}}}, Span{{{}}}, "
+        "Span{{{}}}}});\n",
+        index(w.zone), index(w.wiring.link), w.wiring.channel, w.start_on, becomes(w.becomes), w.pulse.count(),
+        w.max_on.count(), w.min_off.count());
 }
 
 }  // namespace

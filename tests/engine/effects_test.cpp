@@ -212,7 +212,8 @@ TEST_CASE("Nothing starts in a tick that has seen a stop, also where the stop is
 }
 
 TEST_CASE("What is on while its key is held goes off with the key, whatever became of the zone meanwhile") {
-  Stand s(test::rig(test::jog_and_step + test::bind(R"("thumb.left" = { set = "lamp", to = "momentary" })")));
+  Stand s(test::rig(test::jog_and_step + test::under("switch.lamp", R"(becomes = "keep")") +
+                    test::bind(R"("thumb.left" = { set = "lamp", to = "momentary" })")));
   s.make_ready().press("thumb.left").tick();
   REQUIRE(s.switched_on("lamp"));
   s.press("face.east").tick().release("face.east").tick();
@@ -225,7 +226,7 @@ TEST_CASE("What is on while its key is held goes off with the key, whatever beca
 TEST_CASE("Readings that are lost leave switches as the rig says of a lost handset, other trips as it says of those") {
   for (const bool lost : {true, false}) {
     CAPTURE(lost);
-    Stand s(test::rig(test::jog_and_step + test::under("switch.lamp", R"(on_handset_lost = "keep")")));
+    Stand s(test::rig(test::jog_and_step + test::under("switch.lamp", R"(becomes = { handset_gap = "keep" })")));
     s.make_live().press("face.south").tick().release("face.south").tick();
     REQUIRE(s.switched_on("lamp"));
     if (lost) s.lose("pad", 1).tick();

@@ -43,8 +43,7 @@ jerk = { accel = 2000, decel = 8000 }
 motor = { dead_band = 10, rest_ms = 100 }
 needs = ["valve"]
 [switch.valve]
-on_trip = "keep"
-on_handset_lost = "off"
+becomes = { otherwise = "keep", handset_gone = "off" }
 [switch.horn]
 [handset.pad]
 [handset.pad.virtual]
@@ -176,14 +175,14 @@ TEST_CASE("Switches: after a long hold, and while held; off again when their han
   s.press("pad/face.north").tick(2).unplug("pad").run(0.5);
   CHECK(s.state() == State::tripped);
   CHECK_FALSE(s.switched_on("horn"));
-  CHECK_FALSE(s.switched_on("valve"));  // on_handset_lost = "off", although on_trip = "keep"
+  CHECK_FALSE(s.switched_on("valve"));  // handset_gone = "off", although everything else keeps it
 }
 
 TEST_CASE(
     "A link that falls silent: the engine's switches and those at the far end become what the rig says, each by "
     "itself") {
-  Stand s(test::rig(both +
-                    "[switch.fan]\non_link_lost = \"on\"\n[switch.belt_lamp]\nstart = \"on\"\non_trip = \"keep\"\n"));
+  Stand s(test::rig(both + "[switch.fan]\nbecomes = { link_silent = \"on\" }\n[switch.belt_lamp]\nstart = \"on\"\n"
+                           "becomes = \"keep\"\n"));
   live(s);
   const SwitchId fan{2}, lamp{3};
   CHECK_FALSE(s.links().switched_on(fan));

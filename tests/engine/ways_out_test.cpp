@@ -345,7 +345,7 @@ start = "off"
 [switch.clamp]
 link = "far"
 start = "on"
-on_trip = "keep"
+becomes = "keep"
 )" + test::axis("x", R"(link = "machine"
 increments = [1]
 )") + test::axis("y", R"(link = "machine"

@@ -24,7 +24,7 @@ TEST_CASE("The demo rig is what it says") {
   CHECK(rig.setup.links[0].frame_valid_for == std::chrono::milliseconds(40));
   CHECK(rig.setup.zones.size() == 1);
   CHECK(rig.setup.zones[0].links.size() == 1);
-  CHECK(rig.setup.switches[0].on_trip == SwitchSetup::OnTrip::keep);
+  CHECK(rig.setup.switches[0].becomes == default_becomes(Becomes::keep));
   const Origin& origin = rig.origins.at("axis.y.travel");
   CHECK(origin.line > rig.origins.at("axis.x.travel").line);
 }

@@ -32,8 +32,7 @@ struct Ask {
   Kind kind = Kind::stop;
   Counts counts_as = Counts::yes;
   SwitchTo to = SwitchTo::toggle;  ///< of set
-  bool let_go = false;             ///< of set: a momentary one, whose control was let go …
-  bool lost = false;               ///< … or nobody knows whether it still is held
+  bool lost = false;               ///< of set: a momentary one, and nobody knows whether its control is still held
   BindingId binding{};
   SlotId by{};
   CoordinateId coordinate = no<CoordinateId>;

@@ -22,6 +22,7 @@ struct Zone {
   HandsetBits also_there = 0;  // who else was there when it was made ready, so that people count on its stop
   bool stopped = false;        // a stop came in this tick, so that nothing starts in it
   bool changed = false;        // it stopped or changed with the reading that is taken now
+  std::uint32_t faults = 0;    // by Cause: those that its switches have heeded since it was last made ready
   /// Those whose loss stops it. While it is stowed there is nothing to stop.
   HandsetBits counted_on() const noexcept { return in_charge | also_there; }
 };
@@ -56,6 +57,7 @@ struct Switch {
   explicit Switch(const SwitchSetup& s) : setup(s), on(s.start_on) {}
   SwitchSetup setup;
   bool on = false;
+  std::optional<Time> turned;  // last
 };
 
 /// An axis that a link measures, for a report to be held against.

@@ -31,13 +31,22 @@ struct AxisSetup {
   std::vector<SwitchId> needs;  ///< all of these must be on for it to move
 };
 
+/// What a switch becomes. keep: it stays as it is.
+enum class Becomes : std::uint8_t { off, on, keep };
+using BecomesBy = std::array<Becomes, cause_count>;
+/// Off at every stop and fault. Who releases or squeezes enable only stops motion: it stays as it is.
+BecomesBy default_becomes(Becomes otherwise = Becomes::off) noexcept;
+
 struct SwitchSetup {
   ZoneId zone{};
   Wiring wiring{};
   bool start_on = false;
-  enum class OnTrip : std::uint8_t { off, on, keep } on_trip = OnTrip::off;
-  OnTrip on_handset_lost = OnTrip::off;  ///< in place of on_trip where the zone trips because a handset was lost, …
-  OnTrip on_link_lost = OnTrip::off;     ///< … or a link; its far end does the same by itself when it hears nothing
+  /// By Cause: of its zone's stop or fault. Its far end does by itself what stands at link_silent when it hears
+  /// nothing.
+  BecomesBy becomes = default_becomes();
+  Span pulse{};    ///< goes off by itself so long after it was turned on; 0: not
+  Span max_on{};   ///< the same, and is told as what it is: a bound; 0: none
+  Span min_off{};  ///< off so long before it goes on again
 };
 
 struct Setup {

@@ -33,13 +33,12 @@ enum class Cause : std::uint8_t {
   envelope_refused,
 };
 inline constexpr std::size_t cause_count = static_cast<std::size_t>(Cause::envelope_refused) + 1;
+static_assert(cause_count <= 32, "sets of causes are 32 bits wide");
 
 struct AboutCause {
-  enum class About : std::uint8_t { other, handset, link };
   const char* name;      ///< as the rig's `stops` table and every output spell it
   Category category;     ///< unless the rig says otherwise
   bool fault;            ///< trips the zone; otherwise a person asked for it
-  About about;           ///< what was lost, as switches ask (SwitchSetup)
   const char* sentence;  ///< what happened, for a person
 };
 

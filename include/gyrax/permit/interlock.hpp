@@ -32,8 +32,10 @@ enum class Interlock : std::uint8_t {
   squeezed,
   on_path,
   not_met,
+  switch_rests,
+  on_too_long,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::not_met) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::on_too_long) + 1;
 
 struct AboutInterlock {
   const char* name;

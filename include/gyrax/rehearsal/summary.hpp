@@ -28,6 +28,13 @@ struct MoveSummary {
   double real_last = 0;                                 ///< of the machine
 };
 
+struct SwitchSummary {
+  SwitchId target{};
+  bool on = false;  ///< at the end
+  double on_s = 0;  ///< in all
+  int times = 0;    ///< turned on
+};
+
 /// An axis that something asked to move and that was blocked.
 struct BlockedSummary {
   AxisId axis{};
@@ -83,6 +90,7 @@ struct Summary {
   std::uint64_t readings = 0, readings_lost = 0, events_lost = 0;
   std::vector<StoryLine> story;
   std::vector<MoveSummary> moves;
+  std::vector<SwitchSummary> switches;  ///< by SwitchId
   std::vector<BlockedSummary> blocked;
   std::vector<StopSummary> stops;
   LeftOut story_left_out, stops_left_out;
