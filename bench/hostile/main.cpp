@@ -273,9 +273,9 @@ void print(const Tally& t, std::uint64_t violations) {
       "of a stop\n",
       t.lost_readings, t.refused_readings, t.believed_ticks, t.near_deadline);
   fmt::print(
-      "{} steps, {} dropped; {} switches held to be off as their zone stopped; {} times made live by doing what "
-      "the words say, {} not\n",
-      t.steps, t.dropped, t.switched_off, t.recoveries, t.unrecovered);
+      "{} steps, {} dropped; {} switches held to be off as their zone stopped; {} stops because nothing changed on a "
+      "handset; {} times made live by doing what the words say, {} not\n",
+      t.steps, t.dropped, t.switched_off, t.steady_stops, t.recoveries, t.unrecovered);
   fmt::print("{} violations\n", violations);
 }
 

@@ -28,6 +28,7 @@ struct HandsetPlan {
   std::string name;
   std::vector<ControlPlan> controls;
   bool steadily = false;
+  double max_steady_s = 0;  // 0: none
   int station = -1;
 };
 

@@ -209,6 +209,7 @@ class Writer {
     HandsetPlan h;
     h.name = fmt::format("hand{}", plan_.handsets.size());
     h.steadily = random_.chance(0.2);
+    h.max_steady_s = random_.chance(0.3) ? random_.whole(10, 20) * 0.1 : 0;
     for (const char* name :
          {"stick.left.x",  "stick.left.y",   "stick.right.x", "stick.right.y", "trigger.left", "trigger.right",
           "throttle",      "pedal.left",     "dial.1",        "dial.2",        "hat.left",     "hat.right",
@@ -437,8 +438,10 @@ class Writer {
     auto out = std::back_inserter(controls_);
     for (std::size_t h = 0; h < plan_.handsets.size(); ++h) {
       const HandsetPlan& handset = plan_.handsets[h];
-      fmt::format_to(out, "[handset.{}]\n{}[handset.{}.control]\n", handset.name,
-                     handset.steadily ? "reports = \"steadily\"\n" : "", handset.name);
+      const std::string steady =
+          handset.max_steady_s > 0 ? fmt::format("max_steady_s = {}\n", handset.max_steady_s) : "";
+      fmt::format_to(out, "[handset.{}]\n{}{}[handset.{}.control]\n", handset.name,
+                     handset.steadily ? "reports = \"steadily\"\n" : "", steady, handset.name);
       for (std::size_t c = 0; c < handset.controls.size(); ++c) {
         const ControlPlan& control = handset.controls[c];
         const bool followed = std::find(followed_.begin(), followed_.end(),

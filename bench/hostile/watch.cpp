@@ -614,10 +614,27 @@ void Watch::watch_becomes(const TickBuffers& out, const std::vector<Event>& even
   }
 }
 
+/// Where one handset alone moves and enables: no zone moves on while nothing has come from it for its longest time.
+void Watch::watch_steady(const TickTruth& truth, const Engine& engine, const TickBuffers& out) {
+  for (const Hands::Delivered& d : hands_.delivered())
+    if (d.handset == 0) told_at_ = truth.now;
+  if (plan_.handsets.size() != 1 || plan_.handsets[0].max_steady_s == 0) return;
+  const double longest_s = plan_.handsets[0].max_steady_s + 2 * plan_.max_s;
+  for (std::size_t z = 0; z < zones_.size(); ++z) {
+    bool moves = false;
+    for (std::size_t a = 0; a < axes_.size(); ++a)
+      moves = moves || (at(plan_.axes[a].zone) == z && out.commands[axis_id_[a]].v != 0);
+    if (!moves || engine.permit(id_at<ZoneId>(z)).state() != State::live) zones_[z].still_at = truth.now;
+    if (to_seconds(truth.now - std::max(told_at_, zones_[z].still_at)) > longest_s)
+      fail(Property::stops, "moves on though nothing on its handset has changed for too long");
+  }
+}
+
 void Watch::take_events(const std::vector<Event>& events) {
   for (const Event& e : events) {
     if (e.kind == Event::Kind::fault && e.cause == Cause::envelope_refused)
       fail(Property::last_check, "the last check refused what motion made");
+    tally_.steady_stops += e.kind == Event::Kind::state && e.cause == Cause::handset_steady ? 1 : 0;
     if (e.kind == Event::Kind::layer) layer_on_ = e.number != 0;
     if (e.kind != Event::Kind::step && e.kind != Event::Kind::dropped) continue;
     std::size_t a = 0;
@@ -683,6 +700,7 @@ void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers
   watch_groups(out);
   watch_switches(out, truth.now);
   watch_becomes(out, events);
+  watch_steady(truth, engine, out);
   motion_s_ += std::clamp(truth.dt_s, 0.0, plan_.max_s);
 }
 

@@ -17,7 +17,7 @@ namespace gyrax::bench {
 /// How often what was seen, over all rigs.
 struct Tally {
   std::uint64_t rigs = 0, ticks = 0, live_ticks = 0, moving_ticks = 0, lives = 0, stops = 0, trips = 0, steps = 0,
-                dropped = 0, recoveries = 0, switched_off = 0;
+                dropped = 0, recoveries = 0, switched_off = 0, steady_stops = 0;
   std::uint64_t unrecovered = 0, lost_readings = 0, refused_readings = 0, believed_ticks = 0, near_deadline = 0;
 };
 
@@ -65,6 +65,7 @@ class Watch {
     bool may_move = false, could_move = false;  // in this tick, in the one before
     int power_off_in = -1;                      // ticks at rest until power has to be off; -1: it has not
     bool off_at_once = false;
+    Time still_at{};                                  // the last tick in which nothing moved
     std::vector<std::uint8_t> begun;                  // by binding: an enable pressed while it was ready
     std::vector<std::uint8_t> voided, pressed_since;  // by binding: active when it stopped or went live; pressed since
     std::vector<std::uint8_t> pressed_before;         // the same in the tick before
@@ -105,6 +106,7 @@ class Watch {
   void watch_motor(std::size_t axis, const AxisCommand& c, std::int64_t word, Time now);
   void watch_reduced(const TickTruth& truth);
   void watch_switches(const TickBuffers& out, Time now);
+  void watch_steady(const TickTruth& truth, const Engine& engine, const TickBuffers& out);
   void watch_becomes(const TickBuffers& out, const std::vector<Event>& events);
   void watch_groups(const TickBuffers& out);
   void take_events(const std::vector<Event>& events);
@@ -121,6 +123,7 @@ class Watch {
   std::vector<std::vector<std::size_t>> bindings_of_;  // by axis: what moves it
   std::vector<std::size_t> axis_id_, channel_;
   std::vector<Time> heard_at_;
+  Time told_at_{};  // the last word of the first handset
   std::vector<std::uint8_t> ever_heard_;
   std::vector<std::uint8_t> reduced_lost_, reduced_known_;  // by binding
   std::vector<std::uint8_t> reduced_held_;

@@ -227,8 +227,9 @@ void Bind::end_moves(std::span<const AxisId> coordinates, const Signal& signal) 
       if (index(axis) == index(m.coordinate) && !m.by_place) end(m.binding, signal);
 }
 
-bool Bind::enabling(ZoneId zone, const Signal& signal) const noexcept {
+bool Bind::enabling(ZoneId zone, const Signal& signal, HandsetId by) const noexcept {
   for (const BindingId id : enabling_) {
+    if (by != no<HandsetId> && signal.setup(bindings_[index(id)].slot).handset != by) continue;
     const detail::BindingState& state = states_[index(id)];
     const auto down = [&](SlotId slot) { return parts_.layers.down(slot, signal); };
     if (state.engaged && has(state.zones, zone) && all_of(bindings_[index(id)], down)) return true;

@@ -4,6 +4,7 @@
 #include "explain.hpp"
 #include "holds.hpp"
 #include "reference.hpp"
+#include "steady.hpp"
 #include "switches.hpp"
 #include "tell.hpp"
 #include "zones.hpp"
@@ -168,6 +169,7 @@ void detail::run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noex
   if (in.end) end_program(e);
   take_readings(e, in.readings);
   watch(e);
+  watch_steady(e);
   end_times(e);
   move(e);
   command(e);

@@ -65,6 +65,7 @@ std::optional<MeasuredControl> read_control(Table& table, const std::string& nam
   if (m.hysteresis > m.dead_zone)
     table.problem(Code::out_of_range, "hysteresis", "it is greater than the dead zone", "at most the dead zone");
   m.noise = static_cast<std::int32_t>(table.whole("noise", raw).value_or(0));
+  m.trembles = table.flag("trembles").value_or(false);
   if (const auto at = table.whole("rests_from_below", raw)) m.rests_from_below = static_cast<std::int32_t>(*at);
   if (const auto at = table.whole("rests_from_above", raw)) m.rests_from_above = static_cast<std::int32_t>(*at);
   m.debounce_s = table.number("debounce_ms", {0, 100, false, "ms"}, 0) / 1e3;
@@ -178,6 +179,7 @@ std::string write_calibration(const DeviceCalibration& c) {
       if (control != nullptr && control->kind == ControlKind::centred) fmt::format_to(out, "centre = {}\n", m.centre);
       fmt::format_to(out, "maximum = {}\nreversed = {}\ndead_zone = {:g}\nhysteresis = {:g}\nnoise = {}\n", m.maximum,
                      m.reversed, m.dead_zone * 100, m.hysteresis * 100, m.noise);
+      if (m.trembles) fmt::format_to(out, "trembles = true\n");
       if (m.rests_from_below) fmt::format_to(out, "rests_from_below = {}\n", *m.rests_from_below);
       if (m.rests_from_above) fmt::format_to(out, "rests_from_above = {}\n", *m.rests_from_above);
     }

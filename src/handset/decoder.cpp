@@ -1,7 +1,7 @@
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/decoder.hpp>
 
-#include <linux/input-event-codes.h>
+#include <linux/input.h>
 
 namespace gyrax {
 namespace {
@@ -15,7 +15,8 @@ bool is_hat(const InputEvent& event) {
 
 }  // namespace
 
-EventDecoder::EventDecoder(HandsetId handset, const Device& device) : handset_(handset), hats_(2) {
+EventDecoder::EventDecoder(HandsetId handset, const Device& device)
+    : handset_(handset), wireless_(device.bus == BUS_BLUETOOTH), hats_(2) {
   for (const auto& [type, codes] : {std::pair{EV_KEY, KEY_CNT}, {EV_REL, REL_CNT}, {EV_ABS, ABS_CNT}})
     for (int code = 0; code < codes; ++code) {
       const ControlName* control =
@@ -40,7 +41,7 @@ void EventDecoder::plugged(Time at, std::vector<Reading>& out, const std::set<Co
   frame_.clear();
   hats_.assign(2, 0);
   const std::size_t first = out.size();
-  add(ControlId::presence, 1, at, at, out);
+  add(ControlId::presence, wireless_ ? wireless_presence : 1, at, at, out);
   for (const ControlId key : keys_) add(key, held.contains(key) ? 1 : 0, at, at, out);
   for (std::size_t i = first; i < out.size(); ++i) out[i].sequence = ++sequence_;
 }

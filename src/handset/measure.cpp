@@ -367,6 +367,7 @@ DeviceCalibration measure(const Track& track, double length_s) {
     m.name = control->name;
     m.code = {EV_ABS, code};
     Measuring(m, range, axes[code], end_s).measure(*control);
+    m.trembles = m.has_ends && m.noise > std::max(1, range.fuzz);
   }
   for (const std::uint16_t code : device.keys) {
     const ControlName* control = control_on(device, EV_KEY, code);

@@ -91,6 +91,8 @@ void Runner::feel(Time now) noexcept {
     next_sign_ = now + between_signs;
   }
   hands_.grab_keypads(awake);
+  for (const Event& event : events_)
+    if (event.kind == Event::Kind::steady) hands_.sign(event.obstacle.handset, Sign::blocked);
   for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
     const bool blocked = is_blocked(out_.why[a]), fresh = blocked && blocked_[a] == 0;
     blocked_[a] = blocked ? 1 : 0;

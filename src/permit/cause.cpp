@@ -10,6 +10,7 @@ constexpr std::array<AboutCause, cause_count> causes{{
     {"stop_key", Category::one, false, "stop was pressed"},
     {"stow", Category::one, false, "stow was pressed"},
     {"program_ends", Category::one, false, "the program was told to end"},
+    {"handset_steady", Category::one, false, "nothing on a handset changed for too long while it moved something"},
     {"handset_gone", Category::one, true, "a handset was unplugged"},
     {"handset_silent", Category::one, true, "a handset that reports steadily fell silent"},
     {"handset_gap", Category::one, true, "readings of a handset were lost"},

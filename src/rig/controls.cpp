@@ -167,6 +167,7 @@ void RigBuilder::give_shape(ControlSetup& setup, const ControlWish* wish, double
   made.control = setup.control;
   made.calibration = setup.calibration;
   made.virtual_control = setup.virtual_control;
+  made.trembles = setup.trembles;
   const bool as_measured = wish->measured && !wish->dead_zone;
   Zone& zone = made.shape.zone;
   zone.inner = wish->dead_zone.value_or(as_measured ? wish->measured->dead_zone : usual_dead_zone);
@@ -229,6 +230,7 @@ SlotId RigBuilder::slot(HandsetId handset, const ControlName& control) {
     setup.calibration =
         Calibration::make(kind, m.minimum, m.centre, m.maximum, turned.reversed).value_or(setup.calibration);
     own_ends = true;
+    setup.trembles = m.trembles;
   }
   give_shape(setup, own, kind == ControlKind::centred || kind == ControlKind::one_sided ? other_dead_zone : 0);
   const SlotId id = add_slot(setup, control.name, own_ends);

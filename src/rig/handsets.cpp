@@ -50,6 +50,8 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
     table.problem(Code::bad_choice, "silence_ms", "a handset that reports on change may be silent for any time",
                   "leave it out, or reports = \"steadily\"");
   }
+  if (const auto steady = table.number("max_steady_s", {0, 3600, false, "s"}))
+    handset.max_steady = from_seconds(*steady);
   handset.max_age = from_seconds(table.number("max_age_ms", {0, 60'000, true, "ms"}, 100) / 1e3);
   if (auto controls = table.table("control")) {
     for (const std::string& control : controls->keys()) read_control(*controls, id, control);
@@ -73,9 +75,9 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
                       "such as \"1209:0001\", in small letters");
     device->refuse_the_rest();
   }
+  rig_.setup.handsets.push_back(handset);
   read_calibration(table, id, seat);
   rig_.seats.push_back(std::move(seat));
-  rig_.setup.handsets.push_back(handset);
   rig_.setup.stations.push_back(bit(id));
   rig_.handsets.push_back(name);
 }
@@ -111,6 +113,10 @@ void RigBuilder::read_calibration(Table& table, HandsetId handset, SeatWish& sea
   sources.push_back({path, text.text});
   seat.calibrated = {path,       calibration->id,    calibration->name,         calibration->unique,
                      any_device, calibration->habit, calibration->max_silence_s};
+  // Between two readings of what trembles there was never more than that; ten times as much is no hand.
+  constexpr double least_s = 1, often = 10;
+  rig_.setup.handsets.back().max_tremble =
+      from_seconds(calibration->max_silence_s > 0 ? std::max(least_s, often * calibration->max_silence_s) : 0);
   for (const MeasuredControl& one : calibration->controls) {
     seat.named[one.code] = one.name;
     wishes_[{index(handset), one.name}].measured = one;

@@ -136,6 +136,25 @@ void write_links(Out out, const Rig& rig) {
                    link.origin.line > 0 ? "  " + where(rig, link.origin) : std::string());
 }
 
+/// How long nothing may change on a handset while it moves something.
+void write_steady(Out out, const Rig& rig, HandsetId handset) {
+  const HandsetSetup& setup = rig.setup.handsets[index(handset)];
+  const Span limit = setup.max_steady.value_or(usual_max_steady);
+  if (limit == Span{}) {
+    fmt::format_to(out, "    it may repeat the same values for ever while it moves or enables an axis\n");
+    return;
+  }
+  fmt::format_to(out, "    {}the zone stops when nothing on it changes for {:g} s while it moves or enables an axis\n",
+                 setup.max_steady ? "" : "by radio: ", to_seconds(limit));
+  std::vector<std::string> trembling;
+  for (std::size_t s = 0; s < rig.slots.size(); ++s)
+    if (rig.setup.controls[s].handset == handset && rig.setup.controls[s].trembles)
+      trembling.push_back(rig.slots[s].name);
+  if (!trembling.empty() && setup.max_tremble > Span{} && setup.max_tremble < limit)
+    fmt::format_to(out, "    ({:.3g} s where it is held between its ends, for it never stands still: {})\n",
+                   to_seconds(setup.max_tremble), fmt::join(trembling, ", "));
+}
+
 void write_watchdogs(Out out, const Rig& rig) {
   fmt::format_to(out, "\nWatchdogs\n");
   fmt::format_to(out, "  a tick later than {:g} ms after the last is a fault\n", to_seconds(rig.setup.max_tick) * 1e3);
@@ -147,6 +166,7 @@ void write_watchdogs(Out out, const Rig& rig) {
                                     : std::string("reports on change: silence is no fault, being unplugged is");
     fmt::format_to(out, "  {}: {}; a reading older than {:g} ms is a fault\n", rig.handsets[h], silence,
                    to_seconds(handset.max_age) * 1e3);
+    write_steady(out, rig, id_at<HandsetId>(h));
     const auto& measured = rig.seats[h].calibrated;
     if (!handset.max_silence && measured && measured->habit == ReportHabit::steadily && measured->max_silence_s > 0)
       fmt::format_to(

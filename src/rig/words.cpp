@@ -81,7 +81,7 @@ const char* name_of(Event::Kind kind) noexcept {
   constexpr const char* names[] = {"state",         "fault",          "refused",        "step",      "step_refused",
                                    "wheel_refused", "switch_refused", "override",       "increment", "chosen",
                                    "layer",         "in_charge",      "move_refused",   "reduced",   "switched",
-                                   "gap",           "dropped",        "number_refused", "unheard"};
+                                   "gap",           "dropped",        "number_refused", "steady",    "unheard"};
   static_assert(std::size(names) == Event::kinds);
   return names[static_cast<std::size_t>(kind)];
 }
@@ -178,6 +178,10 @@ std::string say(const Rig& rig, const Event& e) {
     case Kind::number_refused:
       return fmt::format("{} was not made faster: {}",
                          e.which == no<NumberId> ? std::string("reduced speed") : number_name(rig, e.which), refused());
+    case Kind::steady:
+      return fmt::format("nothing on {0} has changed for long: {1} stops in {2:g} s; move anything on {0}",
+                         rig.handsets[index(e.obstacle.handset)], zone_name(rig, e.zone),
+                         static_cast<double>(e.number) / 1e3);
     case Kind::unheard:
       return fmt::format("{} is not plugged in, and what it says is not taken",
                          rig.handsets[index(e.obstacle.handset)]);

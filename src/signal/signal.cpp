@@ -24,6 +24,7 @@ Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSe
     if (c.smoothing_s > 0 || c.debounce > Span{} || how == VirtualControl::How::tilt_x ||
         how == VirtualControl::How::tilt_y)
       restless_.push_back(slot);
+    if (c.trembles) trembling_.push_back(slot);
   }
   virtual_of_ = {controls.size(), made};
   for (std::size_t row = 0; row < controls_.size(); ++row) {
@@ -39,6 +40,31 @@ Signal::Signal(std::span<const HandsetSetup> handsets, std::span<const ControlSe
   also_changed_.reserve(most);
   // A handset's controls and all that is made of them, at most thrice: a gap, and what it is told with.
   forgotten_.reserve(3 * (most + 2 * controls.size()));
+}
+
+/// Whoever reports steadily repeats what stands still; of a control that the rig does not use every reading counts.
+void Signal::note_change(State& state, SlotId slot, const Reading& reading) noexcept {
+  if (slot != no<SlotId> && samples_[index(slot)].known &&
+      controls_[index(slot)].calibration.kind() != ControlKind::counts && memories_[index(slot)].raw == reading.raw)
+    return;
+  if (slot != no<SlotId>) memories_[index(slot)].raw = reading.raw;
+  state.changed = reading.event;
+}
+
+std::optional<Span> Signal::max_steady(HandsetId handset) const noexcept {
+  const HandsetSetup& setup = handsets_[index(handset)];
+  const Span limit = setup.max_steady.value_or(states_[index(handset)].wireless ? usual_max_steady : Span{});
+  if (limit == Span{}) return std::nullopt;
+  // At its ends it may be cut off, and stand still there.
+  const auto trembles = [&](SlotId slot) {
+    const Calibration& ends = controls_[index(slot)].calibration;
+    const std::int32_t raw = memories_[index(slot)].raw;
+    return controls_[index(slot)].handset == handset && samples_[index(slot)].value != 0 && raw > ends.minimum() &&
+           raw < ends.maximum();
+  };
+  for (const SlotId slot : trembling_)
+    if (setup.max_tremble > Span{} && setup.max_tremble < limit && trembles(slot)) return setup.max_tremble;
+  return limit;
 }
 
 void Signal::forget(SlotId slot) noexcept {
@@ -74,6 +100,7 @@ Change Signal::plug(const Reading& reading) noexcept {
   if (present == state.present) return {};
   state.present = present;
   state.unheard = false;
+  state.wireless = reading.raw == wireless_presence;
   forget(reading.handset);
   Change change;
   change.kind = present ? Change::Kind::present : Change::Kind::absent;
@@ -133,6 +160,7 @@ Change Signal::accept(const Reading& reading, Time now) noexcept {
   state.sequence = reading.sequence;
   state.last_event = reading.event;
   state.last_arrival = reading.arrival;
+  note_change(state, slot, reading);
   if (lost > 0) {
     state.lost += static_cast<std::uint64_t>(lost);
     forget(reading.handset);

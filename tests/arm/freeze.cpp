@@ -59,7 +59,7 @@ void print_fields(const E& e) {
 
 void print_controls(const Setup& s) {
   for (const HandsetSetup& h : s.handsets)
-    fmt::print("  s.handsets.push_back({{{}, Span{{{}}}}});\n",
+    fmt::print("  s.handsets.push_back({{{}, Span{{{}}}, {{}}, {{}}}});\n",
                h.max_silence ? fmt::format("Span{{{}}}", h.max_silence->count()) : "std::nullopt", h.max_age.count());
   for (const ControlSetup& c : s.controls) {
     const Calibration& k = c.calibration;

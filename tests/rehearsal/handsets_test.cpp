@@ -12,6 +12,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 using namespace gyrax;
 
@@ -67,6 +68,44 @@ calibration = "{}.calibration.toml"
 "face.east" = "stop"
 "face.south" = "reset"
 )";
+
+/// The same hands again and again for so long.
+Session again(const Session& once, double length_s) {
+  Session all = once;
+  std::int64_t once_us = 0;
+  for (const SessionHandset& handset : once.handsets)
+    once_us = std::max(once_us, handset.track.events.back().time_us + 8'000);
+  const auto times = static_cast<int>(std::ceil(length_s * 1e6 / static_cast<double>(once_us)));
+  all.length = std::chrono::microseconds(times * once_us);
+  for (std::size_t h = 0; h < all.handsets.size(); ++h) {
+    const SessionHandset& from = once.handsets[h];
+    SessionHandset& to = all.handsets[h];
+    for (int i = 1; i < times; ++i)
+      for (InputEvent e : from.track.events) {
+        e.time_us += i * once_us;
+        to.track.events.push_back(e);
+      }
+    to.plugged.clear();
+    for (int i = 0; i < times; ++i)
+      for (const auto& [begin, end] : from.plugged) {
+        const Span offset = std::chrono::microseconds(i * once_us), last = std::chrono::microseconds(once_us);
+        to.plugged.emplace_back(begin + offset, std::min(end, Time{last - std::chrono::milliseconds(1)}) + offset);
+      }
+    if (from.plugged.size() == 1) to.plugged = {{to.plugged.front().first, to.plugged.back().second}};
+  }
+  return all;
+}
+
+/// How often a zone became live, and what stopped it.
+struct Stops final : TickWatcher {
+  int lives = 0, steady = 0;
+  void tick(const TickSample&, std::span<const Event> events) override {
+    for (const Event& e : events) {
+      lives += e.kind == Event::Kind::state && e.state == State::live ? 1 : 0;
+      steady += e.kind == Event::Kind::steady || e.cause == Cause::handset_steady ? 1 : 0;
+    }
+  }
+};
 
 std::string at(const std::string& name) { return "demo/handsets/" + name; }
 
@@ -164,6 +203,42 @@ TEST_CASE("The worn pad rests at 12 %, and yet it is at rest; it reaches full sp
   const Rig uncalibrated = fit(parse_rig(text.erase(from, to - from), source.path), session.devices());
   const Rehearsal useless = rehearse(uncalibrated, session);
   for (const State state : useless.trace.zones[0]) REQUIRE(state == State::stowed);
+}
+
+TEST_CASE("In an hour of each no hand is taken for a radio that repeats itself") {
+  for (const Kind& kind : kinds()) {
+    CAPTURE(std::string(kind.name));
+    const Session session = again(load_session(at(std::string(kind.name) + ".session.toml")), 3600);
+    Rig rig = fit(load_rig(at(std::string(kind.name) + ".toml")), session.devices());
+    for (HandsetSetup& handset : rig.setup.handsets) handset.max_steady = usual_max_steady;
+    Stops stops;
+    TickWatcher* const watchers[] = {&stops};
+    rehearse(rig, session, watchers);
+    CHECK(stops.steady == 0);
+    CHECK(stops.lives >= 60);
+  }
+}
+
+TEST_CASE("What trembles and stands still is not believed for long: a pad that falls silent in the middle of a push") {
+  const auto stopped_after = [](const char* name, double silent_from_s, bool trembles) {
+    Session session = load_session(at(std::string(name) + ".session.toml"));
+    auto& events = session.handsets.front().track.events;
+    std::erase_if(events,
+                  [&](const InputEvent& e) { return e.time_us > static_cast<std::int64_t>(silent_from_s * 1e6); });
+    session.length = from_seconds(silent_from_s + 12);
+    session.handsets.front().plugged = {{Time{}, Time{session.length}}};
+    Rig rig = fit(load_rig(at(std::string(name) + ".toml")), session.devices());
+    rig.setup.handsets.front().max_steady = usual_max_steady;
+    for (ControlSetup& control : rig.setup.controls) control.trembles = control.trembles && trembles;
+    rig.setup.axes[0].limits = *AxisLimits::make(0, 1e5, {180, 900, 9000, 900, 18000});
+    const Rehearsal done = rehearse(rig, session);
+    for (const Event& e : done.events)
+      if (e.kind == Event::Kind::state && e.cause == Cause::handset_steady) return to_seconds(e.at) - silent_from_s;
+    return 1e9;
+  };
+  // The worn pad pushes its stick from 4 s on; between two of its reports there were 16 ms at most.
+  CHECK(stopped_after("worn_pad", 4.6, true) == doctest::Approx(1.0).epsilon(0.02));
+  CHECK(stopped_after("worn_pad", 4.6, false) == doctest::Approx(10.0).epsilon(0.02));
 }
 
 TEST_CASE("A device that is not the one that was measured is refused, or allowed with a warning") {

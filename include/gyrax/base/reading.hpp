@@ -15,7 +15,11 @@ struct Reading {
   std::uint32_t sequence = 0;
   Time event{};        ///< when it happened
   Time arrival{};      ///< when this program had it; never before `event`
-  std::int32_t raw{};  ///< keys: 0 or 1; absolute controls: the device's number; dials: counts since the last one
+  std::int32_t raw{};  ///< keys: 0 or 1; absolute controls: the device's number; dials: counts since the last one;
+                       ///< ControlId::presence: 0 gone, 1 there, or wireless_presence
 };
+
+/// There, by radio, which may repeat its last values when the handset is out of its reach.
+inline constexpr std::int32_t wireless_presence = 2;
 
 }  // namespace gyrax

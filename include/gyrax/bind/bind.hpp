@@ -86,7 +86,7 @@ class Bind {
   /// let go first.
   void end_moves(std::span<const AxisId> coordinates, const Signal& signal) noexcept;
   /// Whether something that enables this zone is engaged, and all its keys are seen pressed.
-  bool enabling(ZoneId zone, const Signal& signal) const noexcept;
+  bool enabling(ZoneId zone, const Signal& signal, HandsetId by = no<HandsetId>) const noexcept;
 
   /// What is asked for at the time `now` by everything that is deflected or held; `out` by CoordinateId. Where nothing
   /// has changed since the last call, `out` is left as it was then; somebody who has changed it asks for it `anew`.

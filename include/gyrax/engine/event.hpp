@@ -35,6 +35,7 @@ struct Event {
     gap,             ///< `number` readings of obstacle.handset were lost
     dropped,         ///< of the steps and counts that `axis` took, `number` nano-units are not made any more
     number_refused,  ///< `which` (none: reduced speed) does not get faster; `obstacle` says why
+    steady,          ///< nothing on obstacle.handset changed for long: in `number` ms its zone stops
     unheard,         ///< a reading of obstacle.handset was not taken: it is not present. Once until it is plugged in
   };
   static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::unheard) + 1;

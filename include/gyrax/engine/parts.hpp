@@ -17,12 +17,14 @@ struct Zone {
   explicit Zone(const ZoneSetup& s) : setup(s), permit(s.categories) {}
   ZoneSetup setup;
   Permit permit;
-  Time since{};                // when its state changed last
-  HandsetBits in_charge = 0;   // who may move it
-  HandsetBits also_there = 0;  // who else was there when it was made ready, so that people count on its stop
-  bool stopped = false;        // a stop came in this tick, so that nothing starts in it
-  bool changed = false;        // it stopped or changed with the reading that is taken now
-  std::uint32_t faults = 0;    // by Cause: those that its switches have heeded since it was last made ready
+  Time since{};                     // when its state changed last
+  HandsetBits in_charge = 0;        // who may move it
+  HandsetBits also_there = 0;       // who else was there when it was made ready, so that people count on its stop
+  bool stopped = false;             // a stop came in this tick, so that nothing starts in it
+  bool changed = false;             // it stopped or changed with the reading that is taken now
+  std::optional<Time> moves_since;  // some axis of it
+  std::optional<Time> warned_of;    // the last change on a handset for which it was told that it is long ago
+  std::uint32_t faults = 0;         // by Cause: those that its switches have heeded since it was last made ready
   /// Those whose loss stops it. While it is stowed there is nothing to stop.
   HandsetBits counted_on() const noexcept { return in_charge | also_there; }
 };

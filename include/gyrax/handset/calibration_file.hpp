@@ -32,6 +32,7 @@ struct MeasuredControl {
   bool reversed = false;
   double dead_zone = 0, hysteresis = 0;  ///< proposed, shares of full deflection, [0, 0.9]
   std::int32_t noise = 0;                ///< greatest difference of two readings at rest
+  bool trembles = false;  ///< that is more than one count and more than the kernel leaves out: it never stands still
   std::optional<std::int32_t> rests_from_below,
       rests_from_above;            ///< where it came to rest after coming back from either side
   double debounce_s = 0;           ///< of a key, proposed

@@ -38,6 +38,7 @@ class EventDecoder {
   void take(const InputEvent& event, Time at, Time arrival);
 
   HandsetId handset_;
+  bool wireless_;
   /// The control of each code, by the event's type; no<ControlId> where it has none.
   std::array<std::vector<ControlId>, 4> controls_;
   std::vector<ControlId> keys_;  // what the device has, told as up when it is plugged in

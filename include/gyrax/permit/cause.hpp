@@ -19,6 +19,8 @@ enum class Cause : std::uint8_t {
   stop_key,
   stow,
   program_ends,
+  // what looks as if nobody were there any more
+  handset_steady,
   // faults
   handset_gone,
   handset_silent,

@@ -42,6 +42,7 @@ struct ControlSetup {
   double release_below = 0.4;  ///< … until it is below this
   VirtualControl
       virtual_control{};  ///< of which other controls it is made; those come before it and are not made themselves
+  bool trembles = false;  ///< its readings were measured never to stand still, so that between its ends they do not
 };
 
 /// What the rig says of a handset's habits.
@@ -51,7 +52,14 @@ struct HandsetSetup {
   std::optional<Span> max_silence;
   /// A reading older than this when it is taken is a fault: its hands may have moved on.
   Span max_age = std::chrono::milliseconds(100);
+  /// While an axis moves that this handset moves or enables, something on it has to change at least so often; zero: it
+  /// need not. Not set: usual_max_steady where it is wireless, and by cable it need not.
+  std::optional<Span> max_steady{};
+  /// The same while a control that trembles is held off its rest, where that is shorter; zero: none does.
+  Span max_tremble{};
 };
+/// Longer than anybody holds a stick without the least tremor or change of mind; no standard gives a number.
+inline constexpr Span usual_max_steady = std::chrono::seconds(10);
 
 enum class HandsetHealth : std::uint8_t { present, absent, silent };
 
@@ -109,6 +117,10 @@ class Signal {
   const Sample& sample(SlotId slot) const noexcept { return samples_[index(slot)]; }
   const ControlSetup& setup(SlotId slot) const noexcept { return controls_[index(slot)]; }
   HandsetHealth health(HandsetId handset, Time now) const noexcept;
+  /// When anything on it was another reading than before: by the reading's own stamp.
+  Time changed_at(HandsetId handset) const noexcept { return states_[index(handset)].changed; }
+  /// The longest that nothing may change on it now, while it moves something; nullopt: for ever.
+  std::optional<Span> max_steady(HandsetId handset) const noexcept;
   /// Readings lost so far, by sequence numbers and by the handsets' own word.
   std::uint64_t lost(HandsetId handset) const noexcept { return states_[index(handset)].lost; }
   std::size_t handsets() const noexcept { return states_.size(); }
@@ -117,6 +129,8 @@ class Signal {
   struct State {
     bool present = false;
     bool unheard = false;  // something came while it was not
+    bool wireless = false;
+    Time changed{};
     std::uint32_t sequence = 0;
     Time last_event{}, last_arrival{};
     std::uint64_t lost = 0;
@@ -125,6 +139,7 @@ class Signal {
   /// What a control remembers.
   struct Memory {
     double deflection = 0;  // its target, before smoothing and shaping
+    std::int32_t raw = 0;   // the last reading's
     Smoothing smoothing;
     Time at{};          // up to when it is smoothed
     ShapeState shape;   // of a pair: of its x
@@ -136,6 +151,7 @@ class Signal {
   SlotId& slot_of(HandsetId handset, ControlId control) noexcept {
     return slot_of_[index(handset) * named_ + index(control)];
   }
+  void note_change(State& state, SlotId slot, const Reading& reading) noexcept;
   void forget(HandsetId handset) noexcept;
   void forget(SlotId slot) noexcept;
   void forget_with_virtual(SlotId slot) noexcept;
@@ -157,11 +173,12 @@ class Signal {
   std::vector<State> states_;
   std::vector<Sample> samples_;
   std::vector<Memory> memories_;
-  std::size_t named_ = 0;             // controls of a handset up to the last one that is used
-  std::vector<SlotId> slot_of_;       // [handset][control]
-  std::vector<std::uint8_t> plain_;   // by slot: a deflection that changes nothing but itself and its partner
-  Lists<SlotId> virtual_of_;          // by slot: what is made of it
-  std::vector<SlotId> restless_;      // those that change by time alone
+  std::size_t named_ = 0;            // controls of a handset up to the last one that is used
+  std::vector<SlotId> slot_of_;      // [handset][control]
+  std::vector<std::uint8_t> plain_;  // by slot: a deflection that changes nothing but itself and its partner
+  Lists<SlotId> virtual_of_;         // by slot: what is made of it
+  std::vector<SlotId> restless_;     // those that change by time alone
+  std::vector<SlotId> trembling_;
   std::vector<Change> also_changed_;  // room for every control that can change with another
   std::vector<SlotId> forgotten_;
 };
