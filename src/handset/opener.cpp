@@ -71,7 +71,11 @@ void Opener::run() {
     if (wait[0].revents != 0) told_.clear();
     take_back();
     if (wait[1].revents != 0 || wait[2].revents != 0)
-      while (const auto news = udev_.news()) hear(*news);
+      while (const auto news = udev_.news()) {
+        // What went before it came has to have left its place: the same device takes it again.
+        take_back();
+        hear(*news);
+      }
     begin_recording();
     give_signs();
     give_grabs();

@@ -221,8 +221,11 @@ TEST_CASE(
   REQUIRE(shows(50));
   CHECK(handsets.look().seats[0].drops == 0);
   CHECK(reading.lost() == 0);
-  std::size_t taken = 0;
-  CHECK(waits_for([&] { return (taken += drain().size()) >= 50; }));
+  std::int32_t taken = 0;
+  CHECK(waits_for([&] {
+    for (const HandsetItem& item : drain()) taken = item.reading.raw;
+    return taken == 50;
+  }));
   for (int i = 1; i <= 400; ++i) mock.move(ABS_X, i);
   REQUIRE(shows(400));
   CHECK(handsets.look().seats[0].drops == 0);

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <linux/input.h>
 
+#include <fcntl.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
 #include <algorithm>
 #include <cerrno>
@@ -10,6 +12,7 @@
 #include <ctime>
 #include <filesystem>
 #include <stdexcept>
+#include <utility>
 
 namespace gyrax::test {
 namespace {
@@ -227,12 +230,12 @@ void MockDevice::plug_dead() {
 }
 
 void MockDevice::appear() {
-  driver_->waiting = 0;
   // umockdev takes no node's name twice; a kernel, too, often gives the next one.
   if (base_ != nullptr) {
     number_ += 10;
     g_object_unref(base_);
   }
+  driver_->waiting = 0;
   base_ = umockdev_ioctl_base_new();
   g_signal_connect(base_, "handle-ioctl", G_CALLBACK(on_ioctl), driver_.get());
   g_signal_connect(base_, "handle-read", G_CALLBACK(on_read), driver_.get());
@@ -244,14 +247,19 @@ void MockDevice::appear() {
   if (!umockdev_testbed_add_from_string(bed_.get(), describe().c_str(), &error))
     throw std::runtime_error(error->message);
   fd_ = umockdev_testbed_get_dev_fd(bed_.get(), path().c_str());
+  reader_end_ = ::ioctl(fd_, TIOCGPTPEER, O_RDONLY | O_NOCTTY | O_NONBLOCK);
+}
+
+void MockDevice::close_ends() {
+  for (int* const fd : {&fd_, &reader_end_})
+    if (*fd >= 0) ::close(std::exchange(*fd, -1));
 }
 
 void MockDevice::vanish() {
   namespace fs = std::filesystem;
   driver_->gone = true;
   GError* error = nullptr;
-  if (fd_ >= 0) ::close(fd_);
-  fd_ = -1;
+  close_ends();
   umockdev_testbed_detach_ioctl(bed_.get(), path().c_str(), &error);
   umockdev_testbed_remove_device(bed_.get(), ("/sys" + syspath() + fmt::format("/event{}", number_)).c_str());
   umockdev_testbed_remove_device(bed_.get(), ("/sys" + syspath()).c_str());
@@ -266,8 +274,7 @@ void MockDevice::vanish() {
 
 void MockDevice::unplug() {
   driver_->gone = true;
-  if (fd_ >= 0) ::close(fd_);
-  fd_ = -1;
+  close_ends();
   umockdev_testbed_uevent(bed_.get(), ("/sys" + syspath() + fmt::format("/event{}", number_)).c_str(), "remove");
   vanish();
 }
@@ -282,9 +289,19 @@ void MockDevice::put(std::uint16_t type, std::uint16_t code, int value) {
   event.code = code;
   event.value = value;
   // A pseudo-terminal that is full cuts an event in two, which no kernel does with a device.
-  while (driver_->waiting > most_waiting) ::usleep(100);
+  wait_for_room();
   ++driver_->waiting;
   if (::write(fd_, &event, sizeof event) != sizeof event) throw std::runtime_error("the made-up device takes no event");
+}
+
+/// What is written between the word of a read and that read itself is read and still counted: where nothing has been
+/// there to read for a while, nothing waits.
+void MockDevice::wait_for_room() {
+  constexpr int while_empty = 200;
+  for (int empty = 0, there = 0; driver_->waiting > most_waiting; ::usleep(100)) {
+    empty = ::ioctl(reader_end_, FIONREAD, &there) == 0 && there == 0 ? empty + 1 : 0;
+    if (empty >= while_empty) driver_->waiting = 0;
+  }
 }
 
 void MockDevice::send(const std::vector<InputEvent>& events) {

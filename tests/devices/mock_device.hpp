@@ -52,7 +52,7 @@ struct MockDriver {
   std::vector<std::uint8_t> keys_down;
   std::vector<int> values;
   std::atomic<bool> gone{true};
-  std::atomic<int> waiting{0};  // events that nobody has read yet
+  std::atomic<int> waiting{0};  // events that nobody has read yet, and at times some more
   std::atomic<int> grabs{0}, ungrabs{0}, effects{0}, writes{0};
 };
 
@@ -90,6 +90,8 @@ class MockDevice {
   std::string describe() const;
   std::string syspath() const;
   void appear();
+  void close_ends();
+  void wait_for_room();
   void put(std::uint16_t type, std::uint16_t code, int value);
 
   Testbed& bed_;
@@ -97,7 +99,7 @@ class MockDevice {
   std::string carrier_;
   std::shared_ptr<MockDriver> driver_;
   UMockdevIoctlBase* base_ = nullptr;
-  int fd_ = -1;
+  int fd_ = -1, reader_end_ = -1;  // the second to see whether anything is there to read
 };
 
 }  // namespace gyrax::test
