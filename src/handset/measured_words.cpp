@@ -84,10 +84,10 @@ std::string measured_text(const DeviceCalibration& c) {
   };
   for (const MeasuredControl& m : c.controls) {
     if (m.has_ends)
-      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.6g} %{:>10.6g} %{}\n", m.name,
+      fmt::format_to(out, "{:<16}{:>21}{:>9}{:>7}{:>17}{:>9.6g} %{:>10.6g} %{}{}\n", m.name,
                      fmt::format("{} … {}", m.minimum, m.maximum), m.centre, m.noise,
                      rest(m.rests_from_below) + " / " + rest(m.rests_from_above), m.dead_zone * 100, m.hysteresis * 100,
-                     m.reversed ? "  reversed" : "");
+                     m.reversed ? "  reversed" : "", m.trembles ? "  trembles" : "");
     else if (m.code.first == EV_KEY && m.debounce_s > 0)
       ++bouncing, debounce_s = std::max(debounce_s, m.debounce_s);
     else if (m.code.first == EV_KEY && m.wrong.empty())
@@ -124,7 +124,8 @@ std::string measured_json(const DeviceCalibration& c) {
                   {"reversed", m.reversed},
                   {"dead_zone_percent", m.dead_zone * 100},
                   {"hysteresis_percent", m.hysteresis * 100},
-                  {"noise", m.noise}});
+                  {"noise", m.noise},
+                  {"trembles", m.trembles}});
       if (m.rests_from_below) one["rests_from_below"] = *m.rests_from_below;
       if (m.rests_from_above) one["rests_from_above"] = *m.rests_from_above;
     }
