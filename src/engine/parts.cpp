@@ -95,6 +95,8 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
       recompute(how_much),
       reduced(setup.notches.reduced),
       max_tick(setup.max_tick) {
+  for (const Switch& one : switches)
+    timed_switches = timed_switches || one.setup.pulse > Span{} || one.setup.max_on > Span{};
   keep_overrides(*this);
 }
 

@@ -34,6 +34,7 @@ void warn(EngineParts& e, ZoneId zone, HandsetId handset, Time changed, Span lef
 }  // namespace
 
 void watch_steady(EngineParts& e) noexcept {
+  if (!e.signal.watches_steady()) return;
   for (std::size_t z = 0; z < e.zones.size(); ++z) {
     Zone& zone = e.zones[z];
     const ZoneId id = id_at<ZoneId>(z);

@@ -73,6 +73,7 @@ void take_switch(EngineParts& e, const Ask& ask) noexcept {
 }
 
 void end_times(EngineParts& e) noexcept {
+  if (!e.timed_switches) return;
   for (std::size_t i = 0; i < e.switches.size(); ++i) {
     Switch& s = e.switches[i];
     if (!s.on) continue;

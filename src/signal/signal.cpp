@@ -51,9 +51,14 @@ void Signal::note_change(State& state, SlotId slot, const Reading& reading) noex
   state.changed = reading.event;
 }
 
+/// Zero: none.
+Span Signal::limit_of(std::size_t handset) const noexcept {
+  return handsets_[handset].max_steady.value_or(states_[handset].wireless ? usual_max_steady : Span{});
+}
+
 std::optional<Span> Signal::max_steady(HandsetId handset) const noexcept {
   const HandsetSetup& setup = handsets_[index(handset)];
-  const Span limit = setup.max_steady.value_or(states_[index(handset)].wireless ? usual_max_steady : Span{});
+  const Span limit = limit_of(index(handset));
   if (limit == Span{}) return std::nullopt;
   // At its ends it may be cut off, and stand still there.
   const auto trembles = [&](SlotId slot) {
@@ -101,6 +106,9 @@ Change Signal::plug(const Reading& reading) noexcept {
   state.present = present;
   state.unheard = false;
   state.wireless = reading.raw == wireless_presence;
+  watches_steady_ = false;
+  for (std::size_t h = 0; h < states_.size(); ++h)
+    watches_steady_ = watches_steady_ || (states_[h].present && limit_of(h) > Span{});
   forget(reading.handset);
   Change change;
   change.kind = present ? Change::Kind::present : Change::Kind::absent;

@@ -94,6 +94,7 @@ struct EngineParts {
   std::vector<GroupPlace> groups;     // as motion's
   std::vector<Measured> measured;     // by LinkId, then AxisId
   std::vector<Switch> switches;
+  bool timed_switches = false;        // some switch goes off after a time
   Lists<SwitchId> needs;              // by group: what any of its axes needs
   std::vector<Request> requests;      // by CoordinateId
   bool held_back = true;              // requests is not what the hands ask: something was taken from it

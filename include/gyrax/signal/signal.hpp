@@ -119,6 +119,8 @@ class Signal {
   HandsetHealth health(HandsetId handset, Time now) const noexcept;
   /// When anything on it was another reading than before: by the reading's own stamp.
   Time changed_at(HandsetId handset) const noexcept { return states_[index(handset)].changed; }
+  /// Whether any handset that is present has to change while it moves something.
+  bool watches_steady() const noexcept { return watches_steady_; }
   /// The longest that nothing may change on it now, while it moves something; nullopt: for ever.
   std::optional<Span> max_steady(HandsetId handset) const noexcept;
   /// Readings lost so far, by sequence numbers and by the handsets' own word.
@@ -151,6 +153,7 @@ class Signal {
   SlotId& slot_of(HandsetId handset, ControlId control) noexcept {
     return slot_of_[index(handset) * named_ + index(control)];
   }
+  Span limit_of(std::size_t handset) const noexcept;
   void note_change(State& state, SlotId slot, const Reading& reading) noexcept;
   void forget(HandsetId handset) noexcept;
   void forget(SlotId slot) noexcept;
@@ -179,6 +182,7 @@ class Signal {
   Lists<SlotId> virtual_of_;         // by slot: what is made of it
   std::vector<SlotId> restless_;     // those that change by time alone
   std::vector<SlotId> trembling_;
+  bool watches_steady_ = false;
   std::vector<Change> also_changed_;  // room for every control that can change with another
   std::vector<SlotId> forgotten_;
 };
