@@ -205,17 +205,23 @@ TEST_CASE("The worn pad rests at 12 %, and yet it is at rest; it reaches full sp
   for (const State state : useless.trace.zones[0]) REQUIRE(state == State::stowed);
 }
 
+#ifdef NDEBUG
+constexpr double long_s = 3600;
+#else
+constexpr double long_s = 120;  // every tick is worked out twice, and checked
+#endif
+
 TEST_CASE("In an hour of each no hand is taken for a radio that repeats itself") {
   for (const Kind& kind : kinds()) {
     CAPTURE(std::string(kind.name));
-    const Session session = again(load_session(at(std::string(kind.name) + ".session.toml")), 3600);
+    const Session session = again(load_session(at(std::string(kind.name) + ".session.toml")), long_s);
     Rig rig = fit(load_rig(at(std::string(kind.name) + ".toml")), session.devices());
     for (HandsetSetup& handset : rig.setup.handsets) handset.max_steady = usual_max_steady;
     Stops stops;
     TickWatcher* const watchers[] = {&stops};
     rehearse(rig, session, watchers);
     CHECK(stops.steady == 0);
-    CHECK(stops.lives >= 60);
+    CHECK(stops.lives >= long_s / 60);
   }
 }
 
