@@ -34,13 +34,20 @@ void begin(EngineParts& e, Time now, EventRing& events) noexcept {
 void compare(EngineParts& e, const LinkReport& report) noexcept {
   // The motion is the last tick's; the report is older than that or newer.
   const double age_s = to_seconds(e.before - report.measured);
-  for (const Measured& axis : e.measured) {
-    if (axis.link != report.link || !e.zone(axis.zone).permit.powered()) continue;
+  for (Measured& axis : e.measured) {
+    if (axis.link != report.link) continue;
+    if (!e.zone(axis.zone).permit.powered()) {
+      axis.runaway.forget();
+      continue;
+    }
     const AxisReport& measured = e.links.measured(axis.axis);
     const AxisState& told = e.motion.axis(axis.axis).state();
     const double off = measured.position - (told.p - told.v * age_s);
     if (!measured.measured || !(off <= axis.following_error && off >= -axis.following_error))
       fault(e, axis.zone, Cause::following_error);
+    const AxisMotion& motion = e.motion.axis(axis.axis);
+    const Cause wrong = axis.runaway.judge(report.measured, measured.position, {told.p, told.v, motion.at_rest()});
+    if (wrong != Cause::none) fault(e, axis.zone, wrong);
   }
 }
 

@@ -45,7 +45,8 @@ std::vector<Measured> measured(const Setup& setup) {
   for (std::size_t link = 0; link < setup.links.size(); ++link)
     for (std::size_t a = 0; a < setup.axes.size(); ++a)
       if (const AxisSetup& axis = setup.axes[a]; measured_by(axis) == id_at<LinkId>(link))
-        all.push_back({id_at<AxisId>(a), axis.wiring.link, axis.zone, axis.following_error});
+        all.push_back({id_at<AxisId>(a), axis.wiring.link, axis.zone, axis.following_error,
+                       Runaway(axis.runaway, axis.limits.speed(), axis.in_position)});
   return all;
 }
 

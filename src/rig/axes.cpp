@@ -116,6 +116,41 @@ MotionLimits RigBuilder::read_limits(Table& table, AxisInfo& info) {
   return limits;
 }
 
+namespace {
+
+/// The times of the signs of a runaway, each under its cause's name.
+struct RunawayRow {
+  Cause cause;
+  Span RunawayTimes::*time;
+};
+constexpr RunawayRow runaway_rows[] = {{Cause::moves_at_rest, &RunawayTimes::moves_at_rest},
+                                       {Cause::wrong_way, &RunawayTimes::wrong_way},
+                                       {Cause::overspeed, &RunawayTimes::overspeed},
+                                       {Cause::position_frozen, &RunawayTimes::position_frozen}};
+
+void read_runaway(Table& table, RunawayTimes& times) {
+  auto own = table.table("runaway");
+  if (!own) return;
+  for (const RunawayRow& row : runaway_rows) {
+    const std::string key = fmt::format("{}_ms", about(row.cause).name);
+    Span& time = times.*row.time;
+    time = from_seconds(own->number(key.c_str(), {0, 60'000, false, "ms"}, to_seconds(time) * 1e3) / 1e3);
+  }
+  own->refuse_the_rest();
+}
+
+}  // namespace
+
+std::string runaway_words(const RunawayTimes& times) {
+  std::string text;
+  for (const RunawayRow& row : runaway_rows) {
+    const Span time = times.*row.time;
+    text += fmt::format("{}{} {}", text.empty() ? "" : ", ", about(row.cause).name,
+                        time > Span{} ? fmt::format("{:g} ms", to_seconds(time) * 1e3) : std::string("not watched"));
+  }
+  return text;
+}
+
 void RigBuilder::read_position(Table& table, const std::string& unit_name, AxisSetup& axis) {
   const bool unseen = row_of(axis.drive).unseen;
   // A servo with something wrong in it is none yet, and may say where it starts all the same.
@@ -132,6 +167,7 @@ void RigBuilder::read_position(Table& table, const std::string& unit_name, AxisS
   }
   const char* const unit = unit_words(unit_name);
   axis.following_error = table.number("following_error", {0, max_position, true, unit}, axis.limits.speed() * 0.1);
+  read_runaway(table, axis.runaway);
   axis.in_position = table.number("in_position", {0, axis.following_error, false, unit}, axis.following_error / 100);
 }
 

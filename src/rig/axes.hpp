@@ -12,6 +12,8 @@ const char* unit_words(const std::string& unit, std::size_t per_s = 0);
 
 /// "measured, within 2 mm of the command; pulse 900 … 2100 µs over the travel".
 std::string position_words(const Rig& rig, std::size_t axis);
+/// "wrong_way 150 ms, overspeed not watched": how long each sign of a runaway may last.
+std::string runaway_words(const RunawayTimes& times);
 /// "; moves only while on: pump"; empty where it needs no switch.
 std::string needs_words(const Rig& rig, std::size_t axis);
 

@@ -158,6 +158,19 @@ void write_steady(Out out, const Rig& rig, HandsetId handset) {
 void write_watchdogs(Out out, const Rig& rig) {
   fmt::format_to(out, "\nWatchdogs\n");
   fmt::format_to(out, "  a tick later than {:g} ms after the last is a fault\n", to_seconds(rig.setup.max_tick) * 1e3);
+  // Axes that are watched alike stand in one line.
+  std::vector<std::pair<std::string, std::string>> alike;
+  for (std::size_t a = 0; a < rig.axes.size(); ++a) {
+    const AxisSetup& axis = rig.setup.axes[a];
+    if (rig.axes[a].motor || axis.position != PositionKind::measured) continue;
+    const std::string words = runaway_words(axis.runaway);
+    const auto same = std::ranges::find(alike, words, &std::pair<std::string, std::string>::second);
+    if (same == alike.end())
+      alike.emplace_back(rig.axes[a].name, words);
+    else
+      same->first += ", " + rig.axes[a].name;
+  }
+  for (const auto& [axes, words] : alike) fmt::format_to(out, "  {}: {}\n", axes, words);
   for (std::size_t h = 0; h < rig.handsets.size(); ++h) {
     const HandsetSetup& handset = rig.setup.handsets[h];
     const std::string silence = handset.max_silence

@@ -115,7 +115,7 @@ void print_motion(const Setup& s) {
     fmt::print(
         "  s.axes.push_back({{*AxisLimits::make({}, {}, {{{}, {}, {}, {}, {}}}), ZoneId{{{}}}, {{LinkId{{{}}}, {}}}, "
         "static_cast<PositionKind>({}), "
-        "{}, {}, {}, {{}}, {{}}, {{}}}});\n",
+        "{}, {}, {}, {{}}, {{}}, {{}}, {{}}}});\n",
         exact(a.limits.low()), exact(a.limits.high()), exact(full.speed), exact(full.accel), exact(full.jerk),
         exact(full.decel), exact(full.decel_jerk), index(a.zone), index(a.wiring.link), a.wiring.channel,
         static_cast<int>(a.position), exact(a.start), exact(a.following_error), exact(a.in_position));

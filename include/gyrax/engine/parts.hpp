@@ -68,6 +68,7 @@ struct Measured {
   LinkId link{};
   ZoneId zone{};
   double following_error = 0;
+  Runaway runaway;
 };
 
 /// What each tick needs of a group, whatever it does.

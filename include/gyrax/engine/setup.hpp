@@ -7,6 +7,7 @@
 #include <gyrax/motion/motion.hpp>
 #include <gyrax/output/drive.hpp>
 #include <gyrax/permit/guard.hpp>
+#include <gyrax/permit/runaway.hpp>
 
 #include <vector>
 
@@ -29,6 +30,7 @@ struct AxisSetup {
   Drive drive;
   Span rest{};                  ///< of what is no place, a motor: how long it rests before it turns round
   std::vector<SwitchId> needs;  ///< all of these must be on for it to move
+  RunawayTimes runaway{};       ///< measured axes
 };
 
 /// What a switch becomes. keep: it stays as it is.
