@@ -55,6 +55,10 @@ Cause Runaway::judge(Time measured, double position, const Told& told) noexcept 
   const bool races = peak > 0 && size(speed) > much_faster * peak + slow_;
   const bool is_frozen = way_ != 0 && position == from_;
   const std::array<bool, signs> shows{creeps, turned, races, is_frozen};
+  // A count that flickers goes one way and back.
+  const int went = speed > 0 ? 1 : speed < 0 ? -1 : 0;
+  for (std::size_t i = 0; went != went_ && i + 1 < signs; ++i) lasted_[i] = {};
+  went_ = went;
   Cause wrong = Cause::none;
   for (std::size_t i = signs; i-- > 0;) {
     lasted_[i] = shows[i] ? lasted_[i] + passed : Span{};

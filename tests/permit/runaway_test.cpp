@@ -107,6 +107,11 @@ TEST_CASE("A count that flickers, a slow creep inside its tolerance and reports 
   CHECK(watch(
             nothing, [](double t) { return 0.04 * t; }, 4)
             .cause == Cause::none);
+  // A count that is coarser than its tolerance and flickers in each interval, at rest and beside a slow motion.
+  for (const double told : {0.0, 10.0})
+    CHECK(watch([told](double) { return told; },
+                [told](double t) { return told * t + (std::fmod(t + 1e-9, 0.04) < 0.02 ? 0 : 2); }, 5)
+              .cause == Cause::none);
   // Two reports half a second apart say nothing of what came between.
   Runaway runaway({}, full, in_position);
   for (int i = 0; i < 20; ++i)

@@ -55,6 +55,7 @@ class Runaway {
   int way_ = 0;  // told to move this way all the time; 0: it was not
   std::array<double, kept_peaks> peaks_{};
   std::size_t peak_ = 0;  // the one of this interval
+  int went_ = 0;          // the way that it moved in the interval before
   std::array<Span, signs> lasted_{};
 };
 
