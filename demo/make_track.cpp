@@ -348,6 +348,43 @@ gyrax::Track desk_keypad() {
   return h.track();
 }
 
+/// Six keys: the lamp's tilt and the scale bar, one key for ready and stow, one that stops.
+gyrax::Track six_keys() {
+  Hands h(44, models::six_keys());
+  // Something moves only while its key is held, and only once it is ready.
+  h.wait_until(0.8).down("button.2").wait(0.4).up("button.2").wait(0.3).tap("button.0").wait(0.6);
+  h.down("button.2").wait(1.2).up("button.2").wait(0.5).down("button.5").wait(0.9).up("button.5").wait(0.5);
+  // Both at once; one is let go, and then the other.
+  h.down("button.3").wait(0.3).down("button.4").wait(0.8).up("button.3").wait(0.4).up("button.4").wait(0.5);
+  // The other way as soon as it is let go: it comes to rest first.
+  h.down("button.2").wait(0.6).up("button.2").wait(0.03).down("button.3").wait(0.7).up("button.3").wait(0.5);
+  // Stop in the middle, with the key still held: nothing goes on. Then a fright: the one key three times.
+  h.down("button.5").wait(0.5).tap("button.1").wait(0.6).up("button.5").wait(0.4).tap("button.0").wait(0.5);
+  h.down("button.5").wait(0.4);
+  for (int i = 0; i < 3; ++i) h.tap("button.0", 0.06).wait(0.08);
+  return h.up("button.5").wait(1).track();
+}
+
+/// One stick and one key: the carriage, for one hand.
+gyrax::Track one_hand() {
+  Hands h(45, models::one_hand());
+  h.wait_until(0.5)
+      .push("stick.left.x", 0.5, 0.1)
+      .push("stick.left.x", 0, 0.1, 0.2)
+      .push("stick.left.y", 0.5, 0.1)
+      .push("stick.left.y", 0, 0.1, 0.3)
+      .tap("grip.trigger")
+      .wait(0.7);
+  h.push("stick.left.x", 1, 0.2).push("stick.left.y", 0.7, 0.2, 1).push("stick.left.y", 0, 0.1);
+  h.push("stick.left.x", 0, 0.1, 0.7).push("stick.left.x", -0.4, 0.2, 1).push("stick.left.x", 0, 0.1, 0.6);
+  // Out of reach of its cable: reset and ready are the one key, too.
+  h.push("stick.left.y", 0.8, 0.2, 0.4).unplug().wait(0.8).push("stick.left.y", 0, 0.1).plug().wait(0.7);
+  h.push("stick.left.x", 0.5, 0.1).push("stick.left.x", 0, 0.1, 0.2);
+  h.push("stick.left.y", 0.5, 0.1).push("stick.left.y", 0, 0.1, 0.3);
+  h.tap("grip.trigger").wait(0.8).tap("grip.trigger").wait(0.6);
+  return h.push("stick.left.y", -0.6, 0.2, 0.8).push("stick.left.y", 0, 0.1, 0.5).tap("grip.trigger").wait(0.5).track();
+}
+
 struct Named {
   const char* file;
   gyrax::Track (*make)();
@@ -358,6 +395,8 @@ const Named tracks[] = {{"pad.evemu", demo_track},
                         {"desk_pad.evemu", desk_pad},
                         {"desk_dial.evemu", desk_dial},
                         {"desk_keypad.evemu", desk_keypad},
+                        {"six_keys.evemu", six_keys},
+                        {"one_hand.evemu", one_hand},
                         {"two_stick_pad.evemu", use_pad},
                         {"worn_pad.evemu", use_worn_pad},
                         {"joystick.evemu", use_joystick},

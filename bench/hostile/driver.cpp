@@ -20,6 +20,14 @@ int Driver::binding(int handset, Effect effect) const {
   return -1;
 }
 
+int Driver::one_that(int handset, bool (*holds)(Effect)) const {
+  for (std::size_t b = 0; b < plan_.bindings.size(); ++b)
+    if (const BindingPlan& one = plan_.bindings[b];
+        one.handset == handset && one.layer == BindingPlan::Layer::base && holds(one.effect))
+      return static_cast<int>(b);
+  return -1;
+}
+
 int Driver::full(const BindingPlan& b) const {
   const Kind kind = plan_.handsets[at(b.handset)].controls[at(b.control)].kind;
   // An enable that can be squeezed is held in its middle.
@@ -166,10 +174,13 @@ void Driver::act(Time now, const Engine& engine) {
     if (stop >= 0 && random_.chance(0.05))
       perform(stop, now + std::chrono::milliseconds(random_.whole(50, 200)), false);
   };
+  const bool one_key = binding(driver_, Effect::ready_or_stow) >= 0;
+  const Effect ready = one_key ? Effect::ready_or_stow : Effect::ready;
+  const Effect reset = one_key ? Effect::ready_or_stow : Effect::reset;
   switch (state) {
-    case State::stowed: word(random_.chance(0.1) ? Effect::stop : Effect::ready, false); break;
-    case State::ready: word(Effect::enable, true); break;
-    case State::tripped: word(random_.chance(0.1) ? Effect::stop : Effect::reset, random_.chance(0.1)); break;
+    case State::stowed: word(random_.chance(0.1) ? Effect::stop : ready, false); break;
+    case State::ready: plan_.hold_to_run ? use_something(now, driver_) : word(Effect::enable, true); break;
+    case State::tripped: word(random_.chance(0.1) ? Effect::stop : reset, random_.chance(0.1)); break;
     case State::stopping: use_something(now, driver_); break;
     case State::live: {
       const double what = random_.in(0, 1);
@@ -205,9 +216,25 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     if (b >= 0) perform(b, now + 1ms, keep);
     return b >= 0;
   };
+  const auto keep = [&](bool (*holds)(Effect), bool down) {
+    const int b = one_that(handset, holds);
+    if (b >= 0) perform(b, now + 1ms, down);
+    return b >= 0;
+  };
   switch (first.what) {
-    case Interlock::stowed: return say(Effect::ready, false);
-    case Interlock::tripped: return say(Effect::reset, false);
+    case Interlock::too_soon: return true;  // once more
+    case Interlock::stowed: return keep(makes_ready, false);
+    case Interlock::tripped:
+      return keep([](Effect e) { return e == Effect::reset || e == Effect::ready_or_stow; }, false);
+    case Interlock::tripped_again: {
+      const int b = one_that(handset, [](Effect e) { return e == Effect::reset || e == Effect::ready_or_stow; });
+      if (b < 0) return false;
+      perform(b, now + 1ms, true);
+      later(now, 3, handset, plan_.bindings[at(b)].control, 0);
+      for (const int other : plan_.bindings[at(b)].with) later(now, 3, handset, other, 0);
+      return true;
+    }
+    case Interlock::not_held: release(handset, now); return keep(is_mover, true);
     case Interlock::not_enabled: release(handset, now); return say(Effect::enable, true);
     case Interlock::stopping:
     case Interlock::turning_round:
@@ -240,11 +267,7 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
       hands_.put(h, c, 0, now);
       return true;
     }
-    case Interlock::another_in_charge: {
-      const int b = binding(handset, Effect::ready);
-      if (b >= 0) perform(b, now + 1ms, false);
-      return b >= 0;
-    }
+    case Interlock::another_in_charge: return keep(makes_ready, false);
     case Interlock::none:
     case Interlock::unasked:
     case Interlock::begun_before:

@@ -31,6 +31,8 @@ class Driver {
   bool playing() const { return !script_.empty(); }
   /// A binding of an effect on a handset; -1 if there is none.
   int binding(int handset, BindingPlan::Effect effect) const;
+  /// The first of a handset's bindings in no layer of which this holds; -1 if there is none.
+  int one_that(int handset, bool (*holds)(BindingPlan::Effect)) const;
   /// Performs a binding's gesture from `now` on; `keep`: and goes on holding it.
   void perform(int binding, Time now, bool keep, int raw = 0);
   /// Takes the hands off; a foot may stay on its pedal.

@@ -163,8 +163,10 @@ class World {
     if (!alike || again_.events.read(more))
       watch_.fail(Watch::Property::reference, "what has not changed was another when worked out anew");
     watch_.tick(truth, engine_, out_, events_);
-    for (const Event& e : events_)
-      if (e.kind == Event::Kind::refused) refused_ = e.obstacle;
+    for (const Event& e : events_) {
+      const bool of_move = e.kind == Event::Kind::move_refused && e.obstacle.what == Interlock::another_in_charge;
+      if (e.kind == Event::Kind::refused || (of_move && plan_.hold_to_run)) refused_ = e.obstacle;
+    }
     for (std::size_t a = 0; a < positions_.size(); ++a)
       if (out_.commands[a].mode != Mode::off)
         positions_[a] = out_.commands[a].p;
@@ -204,6 +206,7 @@ class World {
   void recover() {
     hands_.be_honest();
     const int handset = 0;
+    if (plan_.hold_to_run && driver_.one_that(handset, is_mover) < 0) return;  // it has nothing to hold
     for (std::size_t h = 0; h < plan_.handsets.size(); ++h) {
       hands_.plug(static_cast<int>(h), now_);
       driver_.release(static_cast<int>(h), now_);
@@ -234,7 +237,9 @@ class World {
       if (refused_.what != Interlock::none) why.before = refused_;
       refused_ = {};
       driver_.obey(why, engine_.permit(zone).state(), handset, now_);
-      for (int i = 0; (i < 150 || driver_.playing()) && watch_.violation().empty(); ++i) {
+      // What is held to run may lapse at once, for want of a switch.
+      const auto goes_on = [&] { return !plan_.hold_to_run || !engine_.permit(zone).live(); };
+      for (int i = 0; (i < 150 || driver_.playing()) && watch_.violation().empty() && goes_on(); ++i) {
         tick(5ms, false, false, true);
         driver_.play(now_);
       }
@@ -260,7 +265,7 @@ class World {
   std::vector<std::vector<AxisReport>> reports_;
   std::vector<LinkReport> links_;
   std::vector<Event> events_;
-  Obstacle refused_;  // what was said last of a word to the permit
+  Obstacle refused_;  // what was said last of a word to the permit, or of who is in charge
   std::vector<std::string> story_;
   Time now_{1s};
 };

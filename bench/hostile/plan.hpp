@@ -55,7 +55,7 @@ struct SwitchPlan {
   int zone = 0, link = 0;
   bool start_on = false;
   Becomes otherwise = Becomes::off, handset_lost = Becomes::off, link_silent = Becomes::off;
-  Becomes released = Becomes::keep;  // enable released or squeezed
+  Becomes released = Becomes::keep;  // enable released or squeezed, or what moves let go
 };
 
 struct BindingPlan {
@@ -74,7 +74,8 @@ struct BindingPlan {
     stow,
     enable,
     stop,
-    reset
+    reset,
+    ready_or_stow
   };
   enum class Gesture : std::uint8_t { press, release, tap, double_tap, hold, chord };
   enum class Layer : std::uint8_t { base, held, latched };
@@ -90,11 +91,15 @@ struct BindingPlan {
   double catch_up = 0, low = 0, high = 0, squeeze = 2;
 };
 inline bool is_permit(BindingPlan::Effect effect) { return effect >= BindingPlan::Effect::ready; }
+inline bool makes_ready(BindingPlan::Effect effect) {
+  return effect == BindingPlan::Effect::ready || effect == BindingPlan::Effect::ready_or_stow;
+}
 inline bool is_mover(BindingPlan::Effect effect) { return effect <= BindingPlan::Effect::pose; }
 
 struct RigPlan {
   std::string text;
   bool layer_starts_on = false;  // the latched one
+  bool hold_to_run = false;      // its only zone
   double period_s = 0.002, max_s = 0.02, silence_s = 0.1;
   int zones = 1, links = 1;
   std::vector<HandsetPlan> handsets;
@@ -106,6 +111,7 @@ struct RigPlan {
   enum Cause : std::uint8_t {
     enable_released,
     enable_squeezed,
+    let_go,
     stop_key,
     stow,
     program_ends,
@@ -114,7 +120,7 @@ struct RigPlan {
     following_error,
     causes
   };
-  std::array<int, causes> category{2, 2, 1, 1, 1, 1, 1, 0};
+  std::array<int, causes> category{2, 2, 2, 1, 1, 1, 1, 1, 0};
 };
 
 RigPlan random_rig(Random& random);

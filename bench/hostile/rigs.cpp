@@ -10,6 +10,7 @@
 #include <array>
 #include <iterator>
 #include <map>
+#include <utility>
 
 namespace gyrax::bench {
 namespace {
@@ -55,6 +56,8 @@ class Writer {
     for (int l = 0; l < plan_.links; ++l)
       say("[link.{}]\nkind = \"simulated\"\nsilence_ms = {}\n", l == 0 ? "near" : "far", plan_.silence_s * 1e3);
     if (plan_.zones > 1) say("[zone.left]\n[zone.right]\n");
+    plan_.hold_to_run = plan_.zones == 1 && random_.chance(0.2);
+    if (plan_.hold_to_run) say("[zone.main]\nhold_to_run = true\n");
     stops();
     say("[override]\nnotches = [{}, 50, 100]\nstart = {}\n", random_.chance(0.3) ? 0.1 : 10,
         random_.chance(0.5) ? 50 : 100);
@@ -70,7 +73,7 @@ class Writer {
   }
 
   void stops() {
-    const char* const names[] = {"enable_released", "enable_squeezed", "stop_key",    "stow",
+    const char* const names[] = {"enable_released", "enable_squeezed", "let_go",      "stop_key",       "stow",
                                  "program_ends",    "handset_gone",    "link_silent", "following_error"};
     bool headed = false;
     for (std::size_t i = 0; i < RigPlan::causes; ++i) {
@@ -103,9 +106,9 @@ class Writer {
     s.released = becomes();
     const auto word = [&](SwitchPlan::Becomes one) { return words[static_cast<int>(one)]; };
     say("[switch.{}]\nstart = \"{}\"\nbecomes = {{ otherwise = \"{}\", handset_gone = \"{}\", handset_gap = \"{}\", "
-        "link_silent = \"{}\", enable_released = \"{}\", enable_squeezed = \"{}\" }}\n{}{}",
+        "link_silent = \"{}\", enable_released = \"{}\", enable_squeezed = \"{}\", let_go = \"{}\" }}\n{}{}",
         s.name, s.start_on ? "on" : "off", word(s.otherwise), word(s.handset_lost), word(s.handset_lost),
-        word(s.link_silent), word(s.released), word(s.released), zone_key(s.zone), link_key(s.link));
+        word(s.link_silent), word(s.released), word(s.released), word(s.released), zone_key(s.zone), link_key(s.link));
     plan_.switches.push_back(s);
   }
 
@@ -294,9 +297,9 @@ class Writer {
       b.squeeze = 0.8;
       more = ", squeeze = 80";
     }
-    if (effect != Effect::stop && random_.chance(0.3)) {
+    if (effect != Effect::stop && effect != Effect::ready_or_stow && random_.chance(0.3)) {
       const Gesture some[] = {Gesture::hold, Gesture::double_tap, Gesture::hold, Gesture::tap};
-      b.gesture = some[random_.whole(0, enables ? 2 : 3)];
+      b.gesture = some[random_.whole(0, enables || effect == Effect::reset ? 2 : 3)];
     }
     if (enables && !is_lever && b.gesture == Gesture::press && random_.chance(0.15)) {
       const int with = take(h, Kind::key);
@@ -309,12 +312,14 @@ class Writer {
   }
 
   void bind_handset(int h) {
-    permit(h, Effect::ready, "ready");
-    permit(h, Effect::enable, "enable");
-    permit(h, Effect::stop, "stop");
-    permit(h, Effect::reset, "reset");
+    const bool one_key = random_.chance(plan_.hold_to_run ? 0.5 : 0.05);
+    one_key ? permit(h, Effect::ready_or_stow, "ready_or_stow") : permit(h, Effect::ready, "ready");
+    if (!plan_.hold_to_run) permit(h, Effect::enable, "enable");
+    if (!one_key || random_.chance(0.5)) permit(h, Effect::stop, "stop");
+    if (!one_key) permit(h, Effect::reset, "reset");
     if (random_.chance(0.5)) permit(h, Effect::stow, "stow");
-    if (random_.chance(0.1)) permit(h, Effect::enable, "enable");
+    if (!plan_.hold_to_run && random_.chance(0.1)) permit(h, Effect::enable, "enable");
+    in_base_ = plan_.hold_to_run;
     held_ = random_.chance(0.5) ? take(h, Kind::key) : -1;
     for (std::size_t a = 0; a < plan_.axes.size(); ++a)
       for (int n = random_.whole(h == 0 ? 1 : 0, 3); n > 0; --n) move(h, static_cast<int>(a));
@@ -325,11 +330,19 @@ class Writer {
   }
 
   std::string layer() {
+    if (std::exchange(in_base_, false)) return "";
     if (held_ >= 0 && random_.chance(0.15)) return fmt::format("while.\"{}\"", name_of(current_, held_));
     return layer_ && random_.chance(0.15) ? "in.other" : "";
   }
 
   Gesture key_gesture() { return random_.chance(0.65) ? Gesture::press : static_cast<Gesture>(random_.whole(1, 4)); }
+
+  /// Of what moves: in a zone that is hold to run none that is over as it begins.
+  Gesture held_gesture() {
+    const Gesture any = key_gesture();
+    const bool lasts = any == Gesture::press || any == Gesture::hold || any == Gesture::double_tap;
+    return lasts || !plan_.hold_to_run ? any : Gesture::press;
+  }
 
   void move(int h, int a) {
     current_ = h;
@@ -337,7 +350,8 @@ class Writer {
     if (axis.group >= 0 && plan_.groups[static_cast<std::size_t>(axis.group)].together) return;
     const bool motor = axis.kind == AxisPlan::Kind::motor;
     BindingPlan b{.handset = h, .axes = {a}};
-    const int what = motor ? random_.whole(0, 2) : random_.whole(0, 9);
+    int what = motor ? random_.whole(0, 2) : random_.whole(0, 9);
+    if (plan_.hold_to_run && what >= 4 && what <= 7) what = random_.chance(0.5) ? 2 : 8;
     std::string effect;
     if (what <= 1) {
       b.control = take(h, random_.chance(0.7) ? Kind::stick : Kind::lever);
@@ -345,7 +359,7 @@ class Writer {
           fmt::format("jog = \"{}{}\", share = {}", random_.chance(0.3) ? "-" : "", axis.name, random_.whole(20, 100));
     } else if (what <= 3) {
       b.control = take(h, Kind::key);
-      b.gesture = key_gesture();
+      b.gesture = held_gesture();
       effect = fmt::format("jog = \"{}{}\"{}", random_.chance(0.5) ? "-" : "", axis.name,
                            random_.chance(0.3) ? ", stages = [[0, 10], [0.3, 100]]" : "");
     } else if (what <= 5) {
@@ -367,7 +381,7 @@ class Writer {
     } else {
       b.effect = Effect::go;
       b.control = take(h, Kind::key);
-      b.gesture = key_gesture();
+      b.gesture = held_gesture();
       const bool wide = axis.kind == AxisPlan::Kind::endless;
       effect =
           fmt::format("go = \"{}\", to = {}", axis.name, wide ? random_.in(-90, 90) : random_.in(axis.low, axis.high));
@@ -403,7 +417,7 @@ class Writer {
     BindingPlan b{.effect = Effect::pose, .handset = h, .axes = group.axes};
     if (!whole) b.axes = {group.axes.front()};
     b.control = take(h, Kind::key);
-    b.gesture = key_gesture();
+    b.gesture = held_gesture();
     if (b.control >= 0) bind(b, fmt::format("pose = \"{}{}\"", whole ? "whole" : "part", g), layer());
   }
 
@@ -468,6 +482,7 @@ class Writer {
   std::vector<std::pair<int, int>> followed_;
   int held_ = -1, current_ = 0;
   bool reduced_ = false, layer_ = false, latched_ = false;
+  bool in_base_ = false;  // the next that moves is in no layer
 };
 
 }  // namespace

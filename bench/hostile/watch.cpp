@@ -199,7 +199,7 @@ void Watch::take_delivered(const Engine& engine, const TickTruth& truth) {
         }
         if (binding.effect == Effect::enable && !key && d.raw > 830 && binding.squeeze < 1 && !d.refused)
           zone.begun[b] = 0;
-        if (binding.effect == Effect::ready && says_pressed) {
+        if (makes_ready(binding.effect) && says_pressed) {
           zone.ready_begun = zone.ready_now = true;
           zone.candidates |= station(d.handset);
         }
@@ -229,6 +229,17 @@ bool Watch::asked(std::size_t axis, std::size_t z, Time now) const {
     }
     const bool moves = binding.effect == Effect::jog || binding.effect == Effect::go || binding.effect == Effect::pose;
     if (moves && zone.voided[b] == 0 && active(b, now)) return true;
+  }
+  return false;
+}
+
+/// Whether anything that moves a zone is held, and was let go since it stopped.
+bool Watch::held_to_run(std::size_t z, Time now) const {
+  for (std::size_t b = 0; b < plan_.bindings.size(); ++b) {
+    const BindingPlan& binding = plan_.bindings[b];
+    if (is_mover(binding.effect) && in_zone(binding, z) && (zones_[z].candidates >> binding.handset & 1u) != 0 &&
+        zones_[z].voided[b] == 0 && active(b, now))
+      return true;
   }
   return false;
 }
@@ -263,6 +274,7 @@ void Watch::watch_zone(std::size_t z, const Engine& engine, const TickTruth& tru
     enabled = true;
     if (!hands_.pressed(plan_.bindings[b].handset, plan_.bindings[b].control)) ++tally_.believed_ticks;
   }
+  if (plan_.hold_to_run) enabled = held_to_run(z, truth.now);
   const bool was = zone.could_move = zone.may_move;
   zone.may_move = enabled && !zone.stop_now && zone.state == State::live;
   if (zone.state == State::live) {
@@ -277,7 +289,8 @@ void Watch::watch_zone(std::size_t z, const Engine& engine, const TickTruth& tru
   }
   if (before != zone.state && zone.state == State::tripped) ++tally_.trips;
   // What is pushed as it goes live, or as it stops, has to come to neutral first.
-  if ((zone.may_move && !was) || (!zone.may_move && was) || zone.stop_now) {
+  const bool begins = zone.may_move && !was && !plan_.hold_to_run;
+  if (begins || (!zone.may_move && was) || zone.stop_now) {
     for (std::size_t b = 0; b < plan_.bindings.size(); ++b) {
       if (!is_mover(plan_.bindings[b].effect) || !in_zone(plan_.bindings[b], z)) continue;
       const bool pressed_now = told_now(b);
@@ -325,8 +338,8 @@ void Watch::watch_live(std::size_t z, const Engine& engine, bool begins) {
     if (b.effect == Effect::stop && hands_.pressed(b.handset, b.control))
       fail(Property::asked, "it is live while a stop is held down");
     const bool moves = is_mover(b.effect) && b.effect != Effect::follow && b.effect != Effect::wheel;
-    if (begins && moves && (in_charge >> b.handset & 1u) != 0 && hands_.deflected(b.handset, b.control) &&
-        told_in_time(b.handset, b.control))
+    if (begins && moves && !plan_.hold_to_run && (in_charge >> b.handset & 1u) != 0 &&
+        hands_.deflected(b.handset, b.control) && told_in_time(b.handset, b.control))
       fail(Property::asked, "it goes live while a control of those in charge is not at neutral");
   }
 }
@@ -601,7 +614,8 @@ void Watch::watch_switches(const TickBuffers& out, Time now) {
 void Watch::watch_becomes(const TickBuffers& out, const std::vector<Event>& events) {
   for (const Event& e : events) {
     if (e.kind != Event::Kind::state || e.state != State::stopping) continue;
-    const bool released = e.cause == Cause::enable_released || e.cause == Cause::enable_squeezed;
+    const bool released =
+        e.cause == Cause::enable_released || e.cause == Cause::enable_squeezed || e.cause == Cause::let_go;
     for (std::size_t s = 0; s < plan_.switches.size(); ++s) {
       using Becomes = SwitchPlan::Becomes;
       const SwitchPlan& one = plan_.switches[s];

@@ -98,6 +98,7 @@ class Watch {
   bool asked(std::size_t axis, std::size_t zone, Time now) const;
   void watch_zone(std::size_t zone, const Engine& engine, const TickTruth& truth, const TickBuffers& out);
   void watch_axis(std::size_t axis, const TickTruth& truth, const TickBuffers& out);
+  bool held_to_run(std::size_t zone, Time now) const;
   int follower(std::size_t axis) const;
   void watch_followed(std::size_t axis, const AxisCommand& c, bool may, double dt_s);
   void watch_live(std::size_t zone, const Engine& engine, bool begins);

@@ -38,6 +38,7 @@ Bind::Bind(BindSetup setup, std::size_t slots, Recompute recompute)
       moves_only_(slots, recompute == Recompute::changed ? 1 : 0),
       zone_of_(std::move(setup.zone_of)),
       zone_of_switch_(std::move(setup.zone_of_switch)),
+      hold_to_run_(setup.hold_to_run),
       gestures_(slots, setup.gestures),
       parts_{Numbers(setup.notches),
              Layers(setup.layers, bindings_, slots),
@@ -56,7 +57,7 @@ Bind::Bind(BindSetup setup, std::size_t slots, Recompute recompute)
     if (!b.repeat.empty()) repeating_.push_back(id);
     if (b.gesture == Gesture::hold) holds_.push_back(id);
     if (holds_reduced(b)) reducing_.push_back(id), parts_.reduced.add(id);
-    if (b.as<effect::Reset>()) resetting_.push_back(id);
+    if (resets(b.effect)) resetting_.push_back(id);
     if (b.as<effect::Enable>()) enabling_.push_back(id);
     if (const auto* set = b.as<effect::Set>(); set && zone_of_switch_.size() <= index(set->target))
       zone_of_switch_.resize(index(set->target) + 1);
@@ -228,6 +229,11 @@ void Bind::end_moves(std::span<const AxisId> coordinates, const Signal& signal) 
 }
 
 bool Bind::enabling(ZoneId zone, const Signal& signal, HandsetId by) const noexcept {
+  if (has(hold_to_run_, zone)) {
+    for (const Moving& m : moving_)
+      if ((by == no<HandsetId> || signal.setup(m.slot).handset == by) && runs(m, zone, signal)) return true;
+    return false;
+  }
   for (const BindingId id : enabling_) {
     if (by != no<HandsetId> && signal.setup(bindings_[index(id)].slot).handset != by) continue;
     const detail::BindingState& state = states_[index(id)];
@@ -235,6 +241,16 @@ bool Bind::enabling(ZoneId zone, const Signal& signal, HandsetId by) const noexc
     if (state.engaged && has(state.zones, zone) && all_of(bindings_[index(id)], down)) return true;
   }
   return false;
+}
+
+bool Bind::runs(SlotId slot, ZoneId zone, const Signal& signal) const noexcept {
+  for (const Moving& m : moving_)
+    if (m.slot == slot && runs(m, zone, signal)) return true;
+  return false;
+}
+
+bool Bind::runs(const Moving& m, ZoneId zone, const Signal& signal) const noexcept {
+  return zone_of_[index(m.coordinate)] == zone && may_move(m, signal) && asks(m, signal);
 }
 
 void Bind::watch_squeeze(BindingId binding, const Signal& signal) noexcept {

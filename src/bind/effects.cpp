@@ -10,6 +10,20 @@ CoordinateId moved_by(const Effect& effect) noexcept {
   return first;
 }
 
+bool makes_ready(const Effect& effect) noexcept {
+  return std::holds_alternative<effect::Ready>(effect) || std::holds_alternative<effect::ReadyOrStow>(effect);
+}
+
+bool enables(const Effect& effect) noexcept { return std::holds_alternative<effect::Enable>(effect); }
+
+bool resets(const Effect& effect) noexcept {
+  return std::holds_alternative<effect::Reset>(effect) || std::holds_alternative<effect::ReadyOrStow>(effect);
+}
+
+bool stops(const Effect& effect) noexcept {
+  return std::holds_alternative<effect::Stop>(effect) || std::holds_alternative<effect::ReadyOrStow>(effect);
+}
+
 ZoneBits zones_of(const Effect& effect) noexcept {
   ZoneBits zones = 0;
   visit_held(effect, [&]<class E>(const E& e) {
@@ -69,6 +83,9 @@ Ask asks(const effect::Set& e, const Numbers&) noexcept {
 }
 Ask asks(const effect::Ready& e, const Numbers&) noexcept { return {.kind = Kind::ready, .zones = e.zones}; }
 Ask asks(const effect::Stow& e, const Numbers&) noexcept { return {.kind = Kind::stow, .zones = e.zones}; }
+Ask asks(const effect::ReadyOrStow& e, const Numbers&) noexcept {
+  return {.kind = Kind::ready_or_stow, .zones = e.zones};
+}
 Ask asks(const effect::Enable& e, const Numbers&) noexcept { return {.kind = Kind::enable, .zones = e.zones}; }
 Ask asks(const effect::Stop& e, const Numbers&) noexcept { return {.kind = Kind::stop, .zones = e.zones}; }
 Ask asks(const effect::Reset& e, const Numbers&) noexcept { return {.kind = Kind::reset, .zones = e.zones}; }

@@ -7,6 +7,13 @@ Numbers::Numbers(const NotchSetup& setup) : numbers_(setup.numbers), override_of
   for (const auto& list : setup.increments) increments_.emplace_back(list.values, list.start);
 }
 
+NumberId Numbers::own_of(CoordinateId coordinate) const noexcept {
+  NumberId last = no<NumberId>;
+  for (std::size_t n = 0; n < numbers_.size(); ++n)
+    if (numbers_[n].coordinates.size() == 1 && numbers_[n].coordinates.front() == coordinate) last = id_at<NumberId>(n);
+  return last;
+}
+
 bool Numbers::move(NumberId number, int by) noexcept {
   const auto& one = numbers_[index(number)];
   if (one.override != no<OverrideId>) return overrides_[index(one.override)].move(by);

@@ -24,19 +24,28 @@ bool counts_on(const Zone& zone, HandsetId handset) noexcept {
 
 /// The state that a word to the permit asks for.
 State wanted_by(Ask::Kind kind) noexcept {
-  return kind == Ask::Kind::ready ? State::ready : kind == Ask::Kind::enable ? State::live : State::stowed;
+  const bool readies = kind == Ask::Kind::ready || kind == Ask::Kind::ready_or_stow;
+  return readies ? State::ready : kind == Ask::Kind::enable ? State::live : State::stowed;
+}
+
+/// Of an enable; a zone that is hold to run has none.
+bool is_of_enable(Ask::Kind kind) noexcept {
+  return kind == Ask::Kind::enable || kind == Ask::Kind::release || kind == Ask::Kind::squeeze ||
+         kind == Ask::Kind::squeezed;
 }
 
 /// A word to the permit of one zone.
 void take_word(EngineParts& e, const Ask& ask, ZoneId id) noexcept {
   Zone& zone = e.zone(id);
+  if (zone.setup.hold_to_run && is_of_enable(ask.kind)) return;
   const HandsetId by = e.signal.setup(ask.by).handset;
   const bool commands = has(zone.in_charge, by);
   switch (ask.kind) {
     case Ask::Kind::ready: return offer(e, id, PermitEvent::make_ready, State::ready, by);
     case Ask::Kind::enable: return offer(e, id, PermitEvent::enable, State::live, by);
-    case Ask::Kind::reset: return offer(e, id, PermitEvent::reset, State::stowed, by);
+    case Ask::Kind::reset: return offer_reset(e, id, by);
     case Ask::Kind::reset_long: return offer_long_reset(e, id, by);
+    case Ask::Kind::ready_or_stow: return offer_ready_or_stow(e, id, by);
     case Ask::Kind::squeezed:
       if (zone.permit.state() == State::ready)
         refuse(e, id, State::live, {.what = Interlock::squeezed, .handset = by, .slot = ask.by});
@@ -95,6 +104,23 @@ void refuse_stale(EngineParts& e, const Ask& ask) noexcept {
           .number = ask.distance});
 }
 
+/// A number is another one now.
+void take_number(EngineParts& e, NumberId number) noexcept {
+  keep_overrides(e);
+  tell_number(e, number);
+  const OverrideId override = e.bind.numbers().moved()[index(number)].override;
+  for (std::size_t z = 0; z < e.zones.size(); ++z)
+    if (e.zones[z].setup.stow_after.override && concerns(e, override, id_at<ZoneId>(z)))
+      setting_changed(e, id_at<ZoneId>(z));
+}
+
+/// A latched layer is on or off now.
+void take_layer(EngineParts& e, LayerId layer) noexcept {
+  e.tell({.kind = Event::Kind::layer, .layer = layer, .number = e.bind.on(layer, e.signal) ? 1 : 0});
+  for (std::size_t z = 0; z < e.zones.size(); ++z)
+    if (e.zones[z].setup.stow_after.layer) setting_changed(e, id_at<ZoneId>(z));
+}
+
 void take(EngineParts& e, const Ask& ask) noexcept {
   if (ask.kind == Ask::Kind::set && turns_off(e, ask)) return take_switch(e, ask);
   if (ask.counts_as == Ask::Counts::stale) return refuse_stale(e, ask);
@@ -104,11 +130,10 @@ void take(EngineParts& e, const Ask& ask) noexcept {
     case Ask::Kind::wheel: return take_counts(e, ask);
     case Ask::Kind::set: return take_switch(e, ask);
     case Ask::Kind::raise: return refuse_raise(e, ask);
-    case Ask::Kind::number: keep_overrides(e); return tell_number(e, ask.number);
+    case Ask::Kind::number: return take_number(e, ask.number);
     case Ask::Kind::chosen: return e.tell({.kind = Event::Kind::chosen, .which = ask.number});
     case Ask::Kind::reduced: return e.tell({.kind = Event::Kind::reduced, .number = e.bind.reduced() ? 1 : 0});
-    case Ask::Kind::layer:
-      return e.tell({.kind = Event::Kind::layer, .layer = ask.layer, .number = e.bind.on(ask.layer, e.signal) ? 1 : 0});
+    case Ask::Kind::layer: return take_layer(e, ask.layer);
     default:
       for (std::size_t z = 0; z < e.zones.size(); ++z)
         if (has(ask.zones, id_at<ZoneId>(z))) take_word(e, ask, id_at<ZoneId>(z));

@@ -30,6 +30,14 @@ void begin(EngineParts& e, Time now, EventRing& events) noexcept {
   }
 }
 
+/// What was calibrated since the last tick.
+void take_calibrations(EngineParts& e) noexcept {
+  for (std::size_t z = 0; z < e.zones.size() && e.recalibrated != 0; ++z)
+    if (has(e.recalibrated, id_at<ZoneId>(z)) && e.zones[z].setup.stow_after.calibration)
+      setting_changed(e, id_at<ZoneId>(z));
+  e.recalibrated = 0;
+}
+
 /// Holds a report against what its axes were told. Judged when a report comes: silence is another watchdog's.
 void compare(EngineParts& e, const LinkReport& report) noexcept {
   // The motion is the last tick's; the report is older than that or newer.
@@ -77,9 +85,12 @@ void watch(EngineParts& e) noexcept {
     }
     for (const LinkId link : zone.setup.links)
       if (!e.links.fresh(link, e.now)) fault(e, id, Cause::link_silent);
-    // Live stands on an enable that is held, and on nothing else.
-    if (zone.permit.live() && !e.bind.enabling(id, e.signal))
+    // Live stands on what is held, and on nothing else.
+    if (zone.setup.hold_to_run) {
+      run_while_held(e, id);
+    } else if (zone.permit.live() && !e.bind.enabling(id, e.signal)) {
       apply(e, id, PermitEvent::release, Cause::enable_released);
+    }
   }
 }
 
@@ -172,6 +183,7 @@ void detail::run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noex
   assert(out.commands.size() == e.axes.size() && out.why.size() == e.axes.size());
   assert(out.switches.size() == e.switches.size());
   begin(e, in.now, out.events);
+  take_calibrations(e);
   take_reports(e, in.reports);
   if (in.end) end_program(e);
   take_readings(e, in.readings);
@@ -193,9 +205,18 @@ Engine::Engine(const Setup& setup, Recompute recompute) : parts_(setup, recomput
 
 Engine::~Engine() = default;
 
+bool detail::calibrate(EngineParts& e, SlotId slot, const Calibration& calibration) noexcept {
+  if (!e.signal.calibrate(slot, calibration)) return false;
+  const HandsetId handset = e.signal.setup(slot).handset;
+  for (std::size_t z = 0; z < e.zones.size(); ++z)
+    for (const HandsetId one : e.zones[z].setup.handsets)
+      if (one == handset) e.recalibrated |= bit(id_at<ZoneId>(z));
+  return true;
+}
+
 bool Engine::calibrate(SlotId slot, const Calibration& calibration) noexcept {
-  if (reference_) reference_->parts().signal.calibrate(slot, calibration);
-  return parts_.signal.calibrate(slot, calibration);
+  if (reference_) detail::calibrate(reference_->parts(), slot, calibration);
+  return detail::calibrate(parts_, slot, calibration);
 }
 
 void Engine::tick(const TickInput& in, TickOutput& out) noexcept {

@@ -22,13 +22,21 @@ Bounds bounds_of(const AxisSetup& a) {
   return {a.limits.low(), a.limits.high(), full.speed, full.accel, full.jerk, full.decel, full.decel_jerk};
 }
 
+ZoneBits hold_to_run(const Setup& s) {
+  ZoneBits zones = 0;
+  for (std::size_t z = 0; z < s.zones.size(); ++z)
+    if (s.zones[z].hold_to_run) zones |= bit(id_at<ZoneId>(z));
+  return zones;
+}
+
 BindSetup bind_setup(const Setup& s) {
   return {s.bindings,
           s.layers,
           s.notches,
           s.gestures,
           column(s.axes, [](const AxisSetup& a) { return a.zone; }),
-          column(s.switches, [](const SwitchSetup& one) { return one.zone; })};
+          column(s.switches, [](const SwitchSetup& one) { return one.zone; }),
+          hold_to_run(s)};
 }
 
 std::vector<Axis> axes(const Setup& setup) {

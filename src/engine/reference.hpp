@@ -25,6 +25,7 @@ class Reference {
 };
 
 /// A whole tick.
+bool calibrate(EngineParts& e, SlotId slot, const Calibration& calibration) noexcept;
 void run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noexcept;
 
 }  // namespace gyrax::detail

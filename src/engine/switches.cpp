@@ -9,6 +9,7 @@ BecomesBy default_becomes(Becomes otherwise) noexcept {
   all.fill(otherwise);
   all[static_cast<std::size_t>(Cause::enable_released)] = Becomes::keep;
   all[static_cast<std::size_t>(Cause::enable_squeezed)] = Becomes::keep;
+  all[static_cast<std::size_t>(Cause::let_go)] = Becomes::keep;
   return all;
 }
 

@@ -18,15 +18,24 @@ void tell_number(EngineParts& e, NumberId id) noexcept {
           .number = numbers.increment(first)});
 }
 
-void tell_speeds(EngineParts& e, ZoneId zone) noexcept {
+bool concerns(const EngineParts& e, OverrideId override, ZoneId zone) noexcept {
+  if (override == no<OverrideId>) return false;
+  for (const AxisId axis : e.zone(zone).setup.axes)
+    if (e.bind.numbers().override_of(id_at<CoordinateId>(index(axis))) == override) return true;
+  return false;
+}
+
+void tell_numbers(EngineParts& e, ZoneId zone) noexcept {
   const Numbers& numbers = e.bind.numbers();
   for (std::size_t n = 0; n < numbers.moved().size(); ++n) {
     const OverrideId override = numbers.moved()[n].override;
-    if (override == no<OverrideId> || numbers.percent(override) >= 100) continue;
-    bool here = false;
-    for (const AxisId axis : e.zone(zone).setup.axes)
-      here = here || numbers.override_of(id_at<CoordinateId>(index(axis))) == override;
-    if (here) tell_number(e, id_at<NumberId>(n));
+    if (concerns(e, override, zone) && (numbers.can_change(override) || numbers.percent(override) < 100))
+      tell_number(e, id_at<NumberId>(n));
+  }
+  for (const AxisId axis : e.zone(zone).setup.axes) {
+    const CoordinateId coordinate = id_at<CoordinateId>(index(axis));
+    const NumberId own = numbers.own_of(coordinate);
+    if (own != no<NumberId> && numbers.can_change(coordinate)) tell_number(e, own);
   }
   if (e.bind.reduced()) e.tell({.kind = Event::Kind::reduced, .number = 1});
 }

@@ -7,8 +7,10 @@ namespace gyrax::detail {
 
 /// A number is another one now.
 void tell_number(EngineParts& e, NumberId number) noexcept;
-/// Overrides that are not full, and reduced speed: told before anyone wonders why so little moves.
-void tell_speeds(EngineParts& e, ZoneId zone) noexcept;
+/// Whether some axis of a zone runs at this override.
+bool concerns(const EngineParts& e, OverrideId override, ZoneId zone) noexcept;
+/// Overrides and increments in force, and reduced speed: told before anyone wonders why so little moves.
+void tell_numbers(EngineParts& e, ZoneId zone) noexcept;
 /// Something that would move an axis does not.
 void tell_no_move(EngineParts& e, AxisId axis, SlotId by, const Obstacle& why) noexcept;
 /// Steps and counts that gave way to something else, or to a stop.

@@ -6,10 +6,38 @@
 namespace gyrax::detail {
 namespace {
 
+/// So long after a change of state the one key for ready and stow makes nothing ready: whoever presses it twice in a
+/// fright has stowed.
+constexpr Span only_stows_for = std::chrono::milliseconds(500);
+
+/// So often in so long, and a short press does not reset it any more.
+constexpr std::size_t max_same_trips = 2;
+constexpr Span trips_count_for = std::chrono::seconds(60);
+
+void note_trip(EngineParts& e, Zone& zone) noexcept {
+  const Cause cause = zone.permit.cause();
+  zone.trips[zone.next_trip] = {cause, e.now};
+  zone.next_trip = (zone.next_trip + 1) % zone.trips.size();
+  std::size_t same = 0;
+  for (const Trip& trip : zone.trips)
+    if (trip.cause == cause && e.now - trip.at <= trips_count_for) ++same;
+  zone.tripped_again = same > max_same_trips;
+}
+
 /// What would be in the way if this handset made the zone ready.
 Obstacle in_the_way_of(const EngineParts& e, ZoneId zone, HandsetId handset) noexcept {
   const HandsetBits station = station_of(e, handset);
   return first_obstacle(e.zone(zone).setup, station, station, e.measured_by, e.signal, e.links, e.now);
+}
+
+/// What would be in the way if a zone that is hold to run became live: what it is held with is none of it.
+Obstacle in_the_way_of_running(const EngineParts& e, ZoneId id) noexcept {
+  const Zone& zone = e.zone(id);
+  const Obstacle lack =
+      first_lack(zone.setup, zone.counted_on(), zone.in_charge, e.measured_by, e.signal, e.links, e.now);
+  if (lack.what != Interlock::none) return lack;
+  return first_not_neutral(zone.setup, zone.in_charge, e.signal,
+                           [&](SlotId slot) { return e.bind.runs(slot, id, e.signal); });
 }
 
 /// Takes up every axis of a zone where it stands: at the measured position where there is one. What was measured before
@@ -55,6 +83,16 @@ void end_begun(EngineParts& e, ZoneId zone) noexcept {
   e.bind.end(zone, e.zone(zone).permit.live(), e.signal);
 }
 
+/// What is void once a zone has come into its state.
+void begin_state(EngineParts& e, ZoneId id) noexcept {
+  Zone& zone = e.zone(id);
+  const State state = zone.permit.state();
+  if (!zone.setup.hold_to_run || (state != State::live && state != State::ready)) return end_begun(e, id);
+  // What is held is what makes it live, and what was pressed anew on the way to rest does so once it is there.
+  zone.changed = true;
+  e.held_back = true;
+}
+
 void end_program(EngineParts& e) noexcept {
   for (std::size_t z = 0; z < e.zones.size(); ++z) {
     e.zones[z].stopped = true;
@@ -77,11 +115,12 @@ void apply(EngineParts& e, ZoneId id, PermitEvent event, Cause cause) noexcept {
   }
   const State state = zone.permit.state();
   zone.since = e.now;
-  end_begun(e, id);
+  begin_state(e, id);
   if (state == State::live)
     for (const SlotId slot : zone.setup.controls) e.signal.drop_part(slot);
   tell(e, id, {.kind = Event::Kind::state, .state = state});
   if (state == State::stowed) relieve(e, id);
+  if (state == State::tripped) note_trip(e, zone);
   if (state == State::ready) zone.faults = 0;
   if (cause != Cause::none) stop_switches(e, id, cause);
 }
@@ -116,9 +155,44 @@ void offer(EngineParts& e, ZoneId id, PermitEvent event, State wanted, HandsetId
   if (readies) put_in_charge(e, id, by);
   if (takes_over) return;
   const Time measured_after = zone.since;
+  if (readies) tell_numbers(e, id);
   apply(e, id, event, Cause::none);
   if (wanted != State::stowed) take_up(e, id, measured_after);
-  if (readies) tell_speeds(e, id);
+}
+
+void offer_ready_or_stow(EngineParts& e, ZoneId id, HandsetId by) noexcept {
+  const Zone& zone = e.zone(id);
+  const State state = zone.permit.state();
+  if (state != State::stowed && state != State::tripped) return apply(e, id, PermitEvent::stow, Cause::stow);
+  const State wanted = state == State::stowed ? State::ready : State::stowed;
+  if (e.now - zone.since < only_stows_for) {
+    apply(e, id, PermitEvent::stow, Cause::stow);
+    return refuse(e, id, wanted, {.what = Interlock::too_soon});
+  }
+  if (state == State::tripped) return offer_reset(e, id, by);
+  offer(e, id, PermitEvent::make_ready, wanted, by);
+}
+
+void offer_reset(EngineParts& e, ZoneId id, HandsetId by) noexcept {
+  const Zone& zone = e.zone(id);
+  const bool too_short = zone.permit.state() == State::tripped && zone.tripped_again;
+  if (too_short) return refuse(e, id, State::stowed, {.what = Interlock::tripped_again});
+  offer(e, id, PermitEvent::reset, State::stowed, by);
+}
+
+void setting_changed(EngineParts& e, ZoneId id) noexcept {
+  const State state = e.zone(id).permit.state();
+  if (state != State::stowed && state != State::tripped) apply(e, id, PermitEvent::stow, Cause::setting_changed);
+}
+
+void run_while_held(EngineParts& e, ZoneId id) noexcept {
+  const Zone& zone = e.zone(id);
+  const bool held = e.bind.enabling(id, e.signal);
+  if (zone.permit.live() && !held) return apply(e, id, PermitEvent::release, Cause::let_go);
+  if (zone.permit.state() != State::ready || !held) return;
+  offer(e, id, PermitEvent::enable, State::live, name_in_charge(e, id));
+  // What was refused has to be let go first.
+  if (!zone.permit.live()) e.bind.end_moves(zone.setup.axes, e.signal);
 }
 
 void offer_long_reset(EngineParts& e, ZoneId id, HandsetId by) noexcept {
@@ -141,9 +215,9 @@ void offer_long_reset(EngineParts& e, ZoneId id, HandsetId by) noexcept {
 Obstacle blocking(const EngineParts& e, ZoneId zone) noexcept {
   switch (e.zone(zone).permit.state()) {
     case State::stowed: return {.what = Interlock::stowed};
-    case State::ready: return {.what = Interlock::not_enabled};
+    case State::ready: return {.what = e.zone(zone).setup.hold_to_run ? Interlock::not_held : Interlock::not_enabled};
     case State::stopping: return {.what = Interlock::stopping};
-    case State::tripped: return {.what = Interlock::tripped};
+    case State::tripped: return {.what = e.zone(zone).tripped_again ? Interlock::tripped_again : Interlock::tripped};
     case State::live: break;
   }
   return {};
@@ -151,6 +225,7 @@ Obstacle blocking(const EngineParts& e, ZoneId zone) noexcept {
 
 Obstacle in_the_way(const EngineParts& e, ZoneId id) noexcept {
   const Zone& zone = e.zone(id);
+  if (zone.setup.hold_to_run && zone.permit.state() == State::ready) return in_the_way_of_running(e, id);
   if (zone.in_charge != 0)
     return first_obstacle(zone.setup, zone.counted_on(), zone.in_charge, e.measured_by, e.signal, e.links, e.now);
   // Nobody is in charge: anybody who could be will do.

@@ -11,6 +11,14 @@ void fault(EngineParts& e, ZoneId zone, Cause cause) noexcept;
 /// Offers an event that starts something: only from the state that it belongs to, with nothing in the way, and never in
 /// a tick that has seen a stop.
 void offer(EngineParts& e, ZoneId zone, PermitEvent event, State wanted, HandsetId by) noexcept;
+/// The one key for ready and stow, which resets as well.
+void offer_ready_or_stow(EngineParts& e, ZoneId zone, HandsetId by) noexcept;
+/// A short press of reset: refused where the same was tripped of too often.
+void offer_reset(EngineParts& e, ZoneId zone, HandsetId by) noexcept;
+/// Stows a zone that asks for it after such a change.
+void setting_changed(EngineParts& e, ZoneId zone) noexcept;
+/// Of a zone that is hold to run: live as long as something that moves it is held.
+void run_while_held(EngineParts& e, ZoneId zone) noexcept;
 /// A reset without the handsets that are gone: by anybody who is at neutral and has kept it down for its long time.
 void offer_long_reset(EngineParts& e, ZoneId zone, HandsetId by) noexcept;
 /// Tells of a zone, with what it stops for or has tripped of.

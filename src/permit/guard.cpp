@@ -15,9 +15,8 @@ Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal&
   return {};
 }
 
-Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
-                        std::span<const LinkId> measured_by, const Signal& signal, const Links& links,
-                        Time now) noexcept {
+Obstacle first_lack(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
+                    std::span<const LinkId> measured_by, const Signal& signal, const Links& links, Time now) noexcept {
   if (const Obstacle loss = first_loss(zone, counted_on, signal, links, now); loss.what != Interlock::none) return loss;
   for (const SlotId slot : zone.stops) {
     const Sample& sample = signal.sample(slot);
@@ -34,14 +33,14 @@ Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBi
     if (has(in_charge, handset) && !signal.sample(slot).known)
       return {.what = Interlock::unreported, .handset = handset, .slot = slot};
   }
-  for (const SlotId slot : zone.controls) {
-    const Sample& sample = signal.sample(slot);
-    const HandsetId handset = signal.setup(slot).handset;
-    if (!has(in_charge, handset)) continue;
-    if (!sample.known) return {.what = Interlock::unreported, .handset = handset, .slot = slot};
-    if (!sample.neutral()) return {.what = Interlock::not_neutral, .handset = handset, .slot = slot};
-  }
   return {};
+}
+
+Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
+                        std::span<const LinkId> measured_by, const Signal& signal, const Links& links,
+                        Time now) noexcept {
+  const Obstacle lack = first_lack(zone, counted_on, in_charge, measured_by, signal, links, now);
+  return lack.what != Interlock::none ? lack : first_not_neutral(zone, in_charge, signal, [](SlotId) { return false; });
 }
 
 }  // namespace gyrax

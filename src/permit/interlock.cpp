@@ -32,6 +32,10 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"not_met", "{control} is not where the axis stands", "bring {control} to where the axis stands"},
     {"switch_rests", "it was on a moment ago, and has to stay off for its time", "wait, then turn it on again"},
     {"on_too_long", "it was on for the longest time that the rig allows", "turn it on again"},
+    {"not_held", "nothing that moves it is held", "let all controls go, then use one that moves it"},
+    {"too_soon", "its state changed a moment ago, and the key only stows then", "press it once more"},
+    {"tripped_again", "the zone has tripped of the same three times in a minute: {cause}",
+     "put the cause right, let all controls go, then keep {reset} pressed for 2 s"},
 }};
 
 }  // namespace

@@ -119,12 +119,30 @@ void RigBuilder::read_links(Table& root) {
   }
 }
 
+/// `stow_after = ["override", "layer"]`.
+StowAfter RigBuilder::read_stow_after(Table& table) {
+  StowAfter after;
+  const std::pair<const char*, bool*> all[] = {
+      {"override", &after.override}, {"layer", &after.layer}, {"calibration", &after.calibration}};
+  for (const std::string& word : table.texts("stow_after")) {
+    const auto row = std::ranges::find(all, word, &std::pair<const char*, bool*>::first);
+    if (row != std::end(all))
+      *row->second = true;
+    else
+      table.problem(Code::bad_choice, "stow_after", fmt::format("nothing is stowed after '{}'", word),
+                    "override, layer, calibration", nearest(word, {"override", "layer", "calibration"}));
+  }
+  return after;
+}
+
 void RigBuilder::read_zones(Table& root) {
   for (auto& [name, table] : root.tables("zone")) {
     if (!add_name(table, names_.zones, name, "zone")) continue;
     ZoneSetup zone;
     zone.categories = categories_;
     if (auto stops = table.table("stops")) read_stops(*stops, zone);
+    zone.hold_to_run = table.flag("hold_to_run").value_or(false);
+    if (table.has("stow_after")) zone.stow_after = read_stow_after(table);
     table.refuse_the_rest();
     rig_.setup.zones.push_back(zone);
     rig_.zones.push_back(name);

@@ -64,6 +64,7 @@ class RigBuilder {
   const ControlWish* wish_for(HandsetId handset, const std::string& name) const;
   void give_shape(ControlSetup& setup, const ControlWish* wish, double usual_dead_zone) const;
   void read_stops(Table& table, ZoneSetup& zone);
+  StowAfter read_stow_after(Table& table);
 
   /// A control and what it asks for, as it stands in the rig.
   struct Line {
@@ -89,6 +90,7 @@ class RigBuilder {
   void build_binding(Line& line, const std::string& control, Part part);
   void read_chord(Line& line, const std::vector<std::string>& controls, BindingSetup& binding);
   void check_effect(Line& line, std::optional<Table>& entry, BindingSetup& binding);
+  void check_held_to_run(Table& at, const char* key, const BindingSetup& binding);
   void read_repeat(Table& entry, BindingSetup& binding);
   SlotId control_named(Table& table, const char* key, HandsetId handset, const std::string& name, bool turned);
   std::size_t file_order(const std::string& file) const;
@@ -108,6 +110,7 @@ class RigBuilder {
   bool smoothed(SlotId slot) const;
   void collect_dependencies();
   void require_bindings();
+  void remark_few_keys();
   void remark();
   void refuse_whole(Code code, std::string what, std::string allowed);
 

@@ -342,6 +342,10 @@ struct Spelling<effect::Stow> : WordSpelling<effect::Stow> {
   static constexpr const char *key = "stow", *says = "stows";
 };
 template <>
+struct Spelling<effect::ReadyOrStow> : WordSpelling<effect::ReadyOrStow> {
+  static constexpr const char *key = "ready_or_stow", *says = "makes ready or stows, and resets";
+};
+template <>
 struct Spelling<effect::Stop> : WordSpelling<effect::Stop> {
   static constexpr const char *key = "stop", *says = "stops";
 };

@@ -361,17 +361,51 @@ void RigBuilder::check_effect(Line& line, std::optional<Table>& entry, BindingSe
   const bool plain = binding.gesture == Gesture::press,
              by_key = binding.slot != no<SlotId> && is_kind(ControlKind::key);
   if (is.word && binding.layer != no<LayerId>)
-    at.problem(Code::layer_not_allowed, key, "ready, stow, enable, stop and reset are in no layer", "[bind]");
+    at.problem(Code::layer_not_allowed, key, "a word to the permit is in no layer", "[bind]");
+  check_held_to_run(at, key, binding);
   if (binding.as<effect::Enable>() && about(binding.gesture).over)
     at.problem(Code::bad_choice, key, "enable allows motion while it is held, and this is over as it begins",
                "press, hold, double_tap, or keys together");
-  if (!plain && binding.as<effect::Stop>())
+  if (binding.as<effect::Reset>() && about(binding.gesture).over)
+    at.problem(Code::bad_choice, key, "reset has to be kept down after some faults, and this is over as it begins",
+               "press, hold, double_tap, or keys together");
+  if (!plain && stops(binding.effect))
     at.problem(Code::bad_choice, key, "a stop waits for no gesture", "a plain press");
   if (!plain && is.by_place)
     at.problem(Code::bad_choice, key, "what a control's place or counts move takes no gesture", "leave it out");
   if (!plain && is.by_deflection && !by_key && binding.slot != no<SlotId>)
     at.problem(Code::bad_choice, key, "a deflection takes no gesture", "leave it out");
   if (entry && entry->has("repeat")) read_repeat(*entry, binding);
+}
+
+/// In a zone that is hold to run what moves is what allows it, only while it is held.
+void RigBuilder::check_held_to_run(Table& at, const char* key, const BindingSetup& binding) {
+  const auto held_to_run = [&](std::size_t z) { return rig_.setup.zones[z].hold_to_run; };
+  if (binding.as<effect::Enable>()) {
+    std::string held;
+    for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
+      if (!has(zones_of(binding.effect), id_at<ZoneId>(z))) continue;
+      if (!held_to_run(z)) return;
+      held = rig_.zones[z];
+    }
+    if (!held.empty())
+      at.problem(Code::bad_choice, key, fmt::format("zone '{}' is hold to run, and has no enable", held),
+                 "no such line, or the zone without hold_to_run");
+    return;
+  }
+  const CoordinateId moved = moved_by(binding.effect);
+  if (moved == no<CoordinateId> || index(moved) >= rig_.axes.size()) return;
+  const std::size_t zone = index(rig_.setup.axes[index(moved)].zone);
+  const bool is_held = binding.as<effect::Jog>() || binding.as<effect::Go>() || binding.as<effect::Pose>();
+  if (zone >= rig_.zones.size() || !held_to_run(zone)) return;
+  if (!is_held)
+    at.problem(Code::bad_choice, key,
+               fmt::format("zone '{}' is hold to run, and this goes on without being held", rig_.zones[zone]),
+               "jog, go or pose");
+  else if (about(binding.gesture).over)
+    at.problem(Code::bad_choice, key,
+               fmt::format("zone '{}' is hold to run, and this is over as it begins", rig_.zones[zone]),
+               "press, hold, double_tap, or keys together");
 }
 
 /// [[0.5, 4], [2, 12]]: after so many seconds so many a second.

@@ -313,6 +313,24 @@ void write_numbers(Out out, const Rig& rig) {
                    rig.keep_logbooks, rig.keep_logbooks_mb);
 }
 
+/// Whether a cause means anything in a zone.
+bool can_arise(const ZoneSetup& zone, Cause cause) {
+  const bool of_enable = cause == Cause::enable_released || cause == Cause::enable_squeezed;
+  const StowAfter& after = zone.stow_after;
+  if (cause == Cause::let_go) return zone.hold_to_run;
+  if (cause == Cause::setting_changed) return after.override || after.layer || after.calibration;
+  return !of_enable || !zone.hold_to_run;
+}
+
+/// "override", "layer", "calibration": after what a zone is stowed.
+std::vector<const char*> stowed_after(const ZoneSetup& zone) {
+  std::vector<const char*> all;
+  if (zone.stow_after.override) all.push_back("override");
+  if (zone.stow_after.layer) all.push_back("layer");
+  if (zone.stow_after.calibration) all.push_back("calibration");
+  return all;
+}
+
 void write_zones(Out out, const Rig& rig) {
   const auto usual = default_categories();
   for (std::size_t z = 0; z < rig.zones.size(); ++z) {
@@ -322,11 +340,16 @@ void write_zones(Out out, const Rig& rig) {
         rig.zones[z]);
     for (std::size_t c = 1; c < cause_count; ++c) {
       const AboutCause& cause = about(static_cast<Cause>(c));
+      if (!can_arise(rig.setup.zones[z], static_cast<Cause>(c))) continue;
       const int category = static_cast<int>(rig.setup.zones[z].categories[c]);
       const bool changed = category != static_cast<int>(usual[c]);
       fmt::format_to(out, "  {}  {:<20} {}{}\n", category, cause.name, cause.sentence,
                      changed ? fmt::format(" (by default {})", static_cast<int>(usual[c])) : "");
     }
+    if (rig.setup.zones[z].hold_to_run)
+      fmt::format_to(out, "  hold to run: it has no enable, and moves only while what moves it is held\n");
+    if (const auto after = stowed_after(rig.setup.zones[z]); !after.empty())
+      fmt::format_to(out, "  it stows when one of these changes: {}\n", fmt::join(after, ", "));
   }
 }
 
@@ -386,6 +409,16 @@ std::string review_json(const Rig& rig) {
                            {"position", position_words(rig, a)},
                            {"file", rig.axes[a].origin.file},
                            {"line", rig.axes[a].origin.line}});
+  }
+  all["zones"] = Json::array();
+  for (std::size_t z = 0; z < rig.zones.size(); ++z) {
+    Json categories = Json::object();
+    for (std::size_t c = 1; c < cause_count; ++c)
+      categories[about(static_cast<Cause>(c)).name] = static_cast<int>(rig.setup.zones[z].categories[c]);
+    all["zones"].push_back({{"zone", rig.zones[z]},
+                            {"hold_to_run", rig.setup.zones[z].hold_to_run},
+                            {"stow_after", stowed_after(rig.setup.zones[z])},
+                            {"categories", categories}});
   }
   all["switches"] = Json::array();
   for (std::size_t i = 0; i < rig.switches.size(); ++i) {

@@ -54,18 +54,23 @@ void RigBuilder::collect_dependencies() {
 }
 
 void RigBuilder::require_bindings() {
-  const Effect needed[] = {effect::Ready{}, effect::Enable{}, effect::Stop{}, effect::Reset{}};
+  struct Word {
+    const char* key;
+    bool (*gives)(const Effect&);
+  };
+  const Word words[] = {{"ready", makes_ready}, {"enable", enables}, {"stop", stops}, {"reset", resets}};
   for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
-    if (rig_.setup.zones[z].controls.empty() && rig_.setup.zones[z].followed.empty()) continue;
-    for (const Effect& word : needed) {
+    const ZoneSetup& zone = rig_.setup.zones[z];
+    if (zone.controls.empty() && zone.followed.empty()) continue;
+    for (const Word& word : words) {
+      const bool enable = word.gives == enables;
       const auto gives = [&](const BindingSetup& b) {
-        return b.effect.index() == word.index() && has(zones_of(b.effect), id_at<ZoneId>(z));
+        return word.gives(b.effect) && has(zones_of(b.effect), id_at<ZoneId>(z));
       };
-      if (std::none_of(rig_.setup.bindings.begin(), rig_.setup.bindings.end(), gives))
-        refuse_whole(
-            Code::missing_binding,
-            fmt::format("no control gives \"{}\" to zone '{}'", effect_rows()[word.index()].key, rig_.zones[z]),
-            "a zone that moves needs ready, enable, stop and reset");
+      if ((enable && zone.hold_to_run) || std::ranges::any_of(rig_.setup.bindings, gives)) continue;
+      refuse_whole(Code::missing_binding, fmt::format("no control gives \"{}\" to zone '{}'", word.key, rig_.zones[z]),
+                   enable ? "a zone that moves needs ready, enable, stop and reset; or [zone.…] hold_to_run = true"
+                          : "a zone that moves needs ready, enable, stop and reset");
     }
   }
 }
@@ -106,14 +111,16 @@ void RigBuilder::check_permits() {
 void RigBuilder::check_stops() {
   for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
     const ZoneSetup& zone = rig_.setup.zones[z];
-    HandsetBits stops = 0, told = 0;
-    for (const SlotId slot : zone.stops) stops |= bit(rig_.setup.controls[index(slot)].handset);
-    if (stops == 0) continue;  // told already: the zone has none
+    HandsetBits stopping = 0, told = 0;
+    for (const BindingSetup& b : rig_.setup.bindings)
+      if (stops(b.effect) && has(zones_of(b.effect), id_at<ZoneId>(z)))
+        stopping |= bit(rig_.setup.controls[index(b.slot)].handset);
+    if (stopping == 0) continue;  // told already: the zone has none
     std::vector<SlotId> movers = zone.controls;
     movers.insert(movers.end(), zone.followed.begin(), zone.followed.end());
     for (const SlotId slot : movers) {
       const HandsetId handset = rig_.setup.controls[index(slot)].handset;
-      if ((rig_.setup.stations[index(handset)] & (stops | told)) != 0) continue;
+      if ((rig_.setup.stations[index(handset)] & (stopping | told)) != 0) continue;
       told |= bit(handset);
       refuse_whole(Code::missing_binding,
                    fmt::format("'{}' can move something in zone '{}' and cannot stop it", rig_.handsets[index(handset)],
@@ -161,11 +168,15 @@ void RigBuilder::check_gestures() {
     const BindingSetup& b = bindings[i];
     const std::string& name = rig_.slots[index(b.slot)].name;
     const auto same_place = [&](const BindingSetup& o) { return o.slot == b.slot && o.layer == b.layer; };
-    const auto stops = [&](const BindingSetup& o) { return o.slot == b.slot && o.as<effect::Stop>(); };
-    if (b.gesture != Gesture::press && std::any_of(bindings.begin(), bindings.end(), stops))
+    const auto also_stops = [&](const BindingSetup& o) { return &o != &b && o.slot == b.slot && stops(o.effect); };
+    const auto goes_back = [&](const BindingSetup& o) { return also_stops(o) && o.as<effect::ReadyOrStow>(); };
+    if (std::any_of(bindings.begin(), bindings.end(), goes_back))
+      refuse_binding(i, fmt::format("'{}' makes ready and stows, and does something else", name),
+                     "a key of its own, that does nothing else in any layer");
+    else if (b.gesture != Gesture::press && std::any_of(bindings.begin(), bindings.end(), also_stops))
       refuse_binding(i, fmt::format("'{}' is a stop, and has a gesture beside it", name),
                      "a key that stops does nothing but stop when it is pressed");
-    if (b.layer != no<LayerId> && std::any_of(bindings.begin(), bindings.end(), stops))
+    if (b.layer != no<LayerId> && std::any_of(bindings.begin(), bindings.end(), also_stops))
       rig_.remarks.push_back(
           fmt::format("{}: it stops in every layer, so that what it does in a layer comes with a stop", name));
     const auto twice = [&](const BindingSetup& o) { return &o < &b && o.gesture == Gesture::hold && same_place(o); };
@@ -183,7 +194,28 @@ void RigBuilder::check_gestures() {
                  "a key with { choose = [\"override\", …] }");
 }
 
+/// What few keys give up.
+void RigBuilder::remark_few_keys() {
+  for (std::size_t z = 0; z < rig_.zones.size(); ++z) {
+    const ZoneSetup& zone = rig_.setup.zones[z];
+    if (zone.hold_to_run)
+      rig_.remarks.push_back(fmt::format(
+          "zone {}: hold to run, without an enabling device: once it is ready, a bump of a control moves it",
+          rig_.zones[z]));
+    for (const BindingSetup& b : rig_.setup.bindings) {
+      if (!b.as<effect::ReadyOrStow>() || !has(zones_of(b.effect), id_at<ZoneId>(z))) continue;
+      const HandsetId handset = rig_.setup.controls[index(b.slot)].handset;
+      const auto only_stops = [&](SlotId slot) { return rig_.setup.controls[index(slot)].handset == handset; };
+      rig_.remarks.push_back(fmt::format(
+          "zone {}: {} makes ready and stows: pressed once more, after half a second, it makes ready again{}",
+          rig_.zones[z], rig_.slots[index(b.slot)].name,
+          std::ranges::any_of(zone.stops, only_stops) ? "" : "; its handset has no key that only stops"));
+    }
+  }
+}
+
 void RigBuilder::remark() {
+  remark_few_keys();
   for (std::size_t a = 0; a < rig_.axes.size(); ++a)
     if (rig_.axes[a].motor) {
       rig_.remarks.push_back(fmt::format(

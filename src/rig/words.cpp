@@ -20,9 +20,8 @@ std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause ca
                      fmt::arg("control", name_of(rig, o)),
                      fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
                      fmt::arg("switch", o.target == no<SwitchId> ? "a switch" : rig.switches[index(o.target)]),
-                     fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for<effect::Ready>(rig)),
-                     fmt::arg("enable", controls_for<effect::Enable>(rig)),
-                     fmt::arg("reset", controls_for<effect::Reset>(rig)));
+                     fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for(rig, makes_ready)),
+                     fmt::arg("enable", controls_for(rig, enables)), fmt::arg("reset", controls_for(rig, resets)));
 }
 
 std::string zone_name(const Rig& rig, ZoneId zone) {
@@ -58,10 +57,10 @@ const char* wanted(State state) {
 
 }  // namespace
 
-std::string controls_for(const Rig& rig, std::size_t effect) {
+std::string controls_for(const Rig& rig, bool (*holds)(const Effect&)) {
   std::string all;
   for (const BindingSetup& b : rig.setup.bindings) {
-    if (b.effect.index() != effect) continue;
+    if (!holds(b.effect)) continue;
     if (!all.empty()) all += " or ";
     if (rig.handsets.size() > 1) all += rig.handsets[index(rig.setup.controls[index(b.slot)].handset)] + " ";
     all += rig.slots[index(b.slot)].name;
@@ -132,7 +131,7 @@ std::string say(const Rig& rig, const Event& e) {
       const bool gone = e.obstacle.what == Interlock::handset_gone || e.obstacle.what == Interlock::handset_silent;
       const std::string without = gone && e.state == State::stowed
                                       ? fmt::format(", or keep {} pressed for {:g} s to go on without it",
-                                                    controls_for<effect::Reset>(rig), to_seconds(Bind::long_reset))
+                                                    controls_for(rig, resets), to_seconds(Bind::long_reset))
                                       : std::string();
       if (e.obstacle.what == Interlock::not_neutral && e.number != 0)
         return fmt::format("{} was refused: {}", wanted(e.state), not_at_rest(rig, e));

@@ -180,4 +180,20 @@ HandsetModel digital_stick() {
   return model;
 }
 
+HandsetModel six_keys() {
+  HandsetModel model = made("Bench six keys (made up)", 0x000a);
+  add_keys(model, {"button.0", "button.1", "button.2", "button.3", "button.4", "button.5"});
+  return model;
+}
+
+HandsetModel one_hand() {
+  HandsetModel model = made("Bench stick for one hand (made up)", 0x000b);
+  add_keys(model, {"grip.trigger"});
+  for (const int code : {ABS_X, ABS_Y})
+    add_axis(
+        model, code,
+        {.minimum = -500, .maximum = 500, .rest_scatter = 12, .noise = 1, .tremble = 4, .reversed = code == ABS_Y});
+  return model;
+}
+
 }  // namespace gyrax::testing::models

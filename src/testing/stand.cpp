@@ -96,6 +96,18 @@ Stand& Stand::unplug(const std::string& handset) {
   return say({handset_id(handset), ControlId::presence, 0, now_, now_, 0});
 }
 
+Stand& Stand::recalibrate(const std::string& handset) {
+  for (std::size_t s = 0; s < rig_.setup.controls.size(); ++s) {
+    ControlSetup& setup = rig_.setup.controls[s];
+    const ControlKind kind = setup.calibration.kind();
+    if (setup.handset != handset_id(handset) || setup.control == no<ControlId>) continue;
+    if (kind != ControlKind::centred && kind != ControlKind::one_sided) continue;
+    const auto other = Calibration::make(kind, kind == ControlKind::centred ? -500 : 0, 0, 500, false);
+    if (other && engine_.calibrate(id_at<SlotId>(s), *other)) setup.calibration = *other;
+  }
+  return *this;
+}
+
 Stand& Stand::lose(const std::string& handset, std::int32_t readings) {
   return say({handset_id(handset), ControlId::gap, 0, now_, now_, readings});
 }
@@ -139,7 +151,7 @@ std::string Stand::whole_name(SlotId slot) const {
 
 Stand& Stand::make_ready() {
   for (const BindingSetup& b : rig_.setup.bindings)
-    if (b.as<effect::Ready>()) tap(whole_name(b.slot));
+    if (makes_ready(b.effect)) tap(whole_name(b.slot));
   return *this;
 }
 

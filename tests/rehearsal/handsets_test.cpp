@@ -75,6 +75,9 @@ Session again(const Session& once, double length_s) {
   std::int64_t once_us = 0;
   for (const SessionHandset& handset : once.handsets)
     once_us = std::max(once_us, handset.track.events.back().time_us + 8'000);
+  // The same fault three times in a minute would want a long reset.
+  for (const SessionHandset& handset : once.handsets)
+    if (handset.plugged.size() > 1) once_us = std::max(once_us, std::int64_t{31'000'000});
   const auto times = static_cast<int>(std::ceil(length_s * 1e6 / static_cast<double>(once_us)));
   all.length = std::chrono::microseconds(times * once_us);
   for (std::size_t h = 0; h < all.handsets.size(); ++h) {
@@ -85,13 +88,18 @@ Session again(const Session& once, double length_s) {
         e.time_us += i * once_us;
         to.track.events.push_back(e);
       }
+    // From one time to the next it stays plugged in.
     to.plugged.clear();
     for (int i = 0; i < times; ++i)
-      for (const auto& [begin, end] : from.plugged) {
-        const Span offset = std::chrono::microseconds(i * once_us), last = std::chrono::microseconds(once_us);
-        to.plugged.emplace_back(begin + offset, std::min(end, Time{last - std::chrono::milliseconds(1)}) + offset);
+      for (std::size_t n = 0; n < from.plugged.size(); ++n) {
+        const Span offset = std::chrono::microseconds(i * once_us);
+        const auto [begin, end] = from.plugged[n];
+        if (n == 0 && i > 0)
+          to.plugged.back().second = end + offset;
+        else
+          to.plugged.emplace_back(begin + offset, end + offset);
       }
-    if (from.plugged.size() == 1) to.plugged = {{to.plugged.front().first, to.plugged.back().second}};
+    to.plugged.back().second = std::min(to.plugged.back().second, Time{all.length});
   }
   return all;
 }

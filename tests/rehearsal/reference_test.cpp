@@ -15,6 +15,8 @@ TEST_CASE("Over every recording the engine says what one that works out everythi
   };
   std::vector<Recording> all{{"demo/bench.toml", "demo/session.toml"},
                              {"demo/desk.toml", "demo/desk_session.toml"},
+                             {"demo/six_keys.toml", "demo/six_keys_session.toml"},
+                             {"demo/one_hand.toml", "demo/one_hand_session.toml"},
                              {"demo/fine.toml", "demo/fine_session.toml"},
                              {"demo/first.toml", "demo/first_session.toml"}};
   for (const char* name :

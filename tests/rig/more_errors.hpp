@@ -130,6 +130,20 @@ inline const std::vector<Edit> edits{
     {Code::wrong_control, "a dial that follows", "", "[bind]\n\"dial.1\" = { follow = \"x\" }\n"},
     {Code::unknown_name, "the permit's word for a zone that is not there", "",
      "[bind]\n\"thumb.left\" = { stop = \"left\" }\n"},
+    // Few keys.
+    {Code::bad_choice, "a zone that is hold to run, with an enable of its own", "\"shoulder.right\" = \"enable\"",
+     "\"shoulder.right\" = { enable = \"main\" }\n[zone.main]\nhold_to_run = true\n[bind]"},
+    {Code::bad_choice, "a step in a zone that is hold to run", "", "[zone.main]\nhold_to_run = true\n"},
+    {Code::bad_choice, "a tap that is to be held", "",
+     "[zone.main]\nhold_to_run = true\n[bind]\n\"thumb.left\".tap = { jog = \"x\" }\n"},
+    {Code::one_effect, "one key for ready and stow, and something else", "",
+     "[bind]\n\"thumb.left\" = [\"ready_or_stow\", { set = \"lamp\" }]\n"},
+    {Code::bad_choice, "one key for ready and stow that waits for a gesture", "",
+     "[bind]\n\"thumb.left\".hold = \"ready_or_stow\"\n"},
+    {Code::bad_choice, "a reset that cannot be kept down", "\"menu.centre\" = \"reset\"",
+     "\"menu.centre\".tap = \"reset\""},
+    {Code::bad_choice, "stowing after what never changes", "", "[zone.main]\nstow_after = [\"overide\"]\n"},
+    {Code::wrong_type, "one word to stow after, and no list", "", "[zone.main]\nstow_after = \"override\"\n"},
 };
 
 }  // namespace gyrax::test

@@ -69,7 +69,7 @@ TEST_CASE("check, rehearse, logbook and calibrate say what docs/json.md says") {
   ::setenv("XDG_STATE_HOME", (folder / "state").c_str(), 1);
   REQUIRE(run("run demo/bench.toml --hands demo/session.toml --for 0.1 --plain --no-real-time").exit == 0);
   compare("check", paths_of({"check --json demo/bench.toml", "check --json demo/desk.toml",
-                             "check --json demo/fine.toml", "check --json demo/first.toml"}));
+                             "check --json demo/fine.toml", "check --json demo/one_hand.toml"}));
   compare(
       "rehearse and logbook",
       paths_of({"rehearse --json demo/bench.toml demo/session.toml",

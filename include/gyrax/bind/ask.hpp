@@ -9,6 +9,7 @@ struct Ask {
   enum class Kind : std::uint8_t {
     ready,
     stow,
+    ready_or_stow,
     enable,
     release,
     squeeze,

@@ -34,6 +34,7 @@ struct BindSetup {
   GestureTimes gestures;
   std::vector<ZoneId> zone_of;         ///< by CoordinateId; the first zone where it is too short
   std::vector<ZoneId> zone_of_switch;  ///< by SwitchId; the same
+  ZoneBits hold_to_run = 0;            ///< zones without enable, that move while what moves them is held
 };
 
 namespace detail {
@@ -85,8 +86,11 @@ class Bind {
   /// The same for what moves one of these coordinates: they lack something. What is held down or deflected has to be
   /// let go first.
   void end_moves(std::span<const AxisId> coordinates, const Signal& signal) noexcept;
-  /// Whether something that enables this zone is engaged, and all its keys are seen pressed.
+  /// Whether something that enables this zone is engaged, and all its keys are seen pressed; in a zone that is hold to
+  /// run, whether something that moves it is held or deflected, and was let go since the zone stopped or changed.
   bool enabling(ZoneId zone, const Signal& signal, HandsetId by = no<HandsetId>) const noexcept;
+  /// Of a zone that is hold to run: whether this control is held or deflected, as above.
+  bool runs(SlotId slot, ZoneId zone, const Signal& signal) const noexcept;
 
   /// What is asked for at the time `now` by everything that is deflected or held; `out` by CoordinateId. Where nothing
   /// has changed since the last call, `out` is left as it was then; somebody who has changed it asks for it `anew`.
@@ -126,6 +130,10 @@ class Bind {
   };
   detail::Doing doing(BindingId binding, const Signal& signal) noexcept;
   bool counts(BindingId binding, const Signal& signal) const noexcept;
+  static bool by_key(const Moving& moving, const Signal& signal) noexcept;
+  bool may_move(const Moving& moving, const Signal& signal) const noexcept;
+  bool asks(const Moving& moving, const Signal& signal) const noexcept;
+  bool runs(const Moving& moving, ZoneId zone, const Signal& signal) const noexcept;
   bool only_moves(const Change& change, const Signal& signal) noexcept;
   bool may(BindingId binding, const Signal& signal) const noexcept;
   ZoneBits begins_in(const BindingSetup& b) const noexcept;
@@ -161,6 +169,7 @@ class Bind {
   std::vector<BindingId> repeating_, holds_;  // those that can
   std::vector<BindingId> reducing_, resetting_, enabling_;  // momentary reduced speed; reset; enable
   std::vector<ZoneId> zone_of_, zone_of_switch_;
+  ZoneBits hold_to_run_;
   Gestures gestures_;
   detail::BindParts parts_;
 };

@@ -141,6 +141,12 @@ struct Stow {
   ZoneBits zones = all_zones;
 };
 
+/// Back and forth between stowed and ready; resets what has tripped. Shortly after a change of state it only stows.
+struct ReadyOrStow {
+  static constexpr AboutEffect about{.word = true, .anywhere = true};
+  ZoneBits zones = all_zones;
+};
+
 struct Enable {
   static constexpr AboutEffect about{.word = true};
   ZoneBits zones = all_zones;
@@ -162,7 +168,7 @@ struct Reset {
 using Effect =
     std::variant<effect::Jog, effect::Step, effect::Handwheel, effect::Follow, effect::Go, effect::Pose, effect::Set,
                  effect::Override, effect::Increment, effect::Adjust, effect::Choose, effect::Layer, effect::Reduced,
-                 effect::Ready, effect::Stow, effect::Enable, effect::Stop, effect::Reset>;
+                 effect::Ready, effect::Stow, effect::ReadyOrStow, effect::Enable, effect::Stop, effect::Reset>;
 
 namespace detail {
 template <class... E>
@@ -186,6 +192,11 @@ void each_moved(const Effect& effect, F&& f) noexcept {
 
 /// The first that it moves, and with it the zone; `no` where it moves nothing.
 CoordinateId moved_by(const Effect& effect) noexcept;
+/// Whether it makes ready, enables, resets; whether a press of it always ends motion at once.
+bool makes_ready(const Effect& effect) noexcept;
+bool enables(const Effect& effect) noexcept;
+bool resets(const Effect& effect) noexcept;
+bool stops(const Effect& effect) noexcept;
 /// The zones of a word to the permit; none for anything else.
 ZoneBits zones_of(const Effect& effect) noexcept;
 

@@ -98,8 +98,14 @@ class Numbers {
   }
   /// In percent, to the last digit that is in the list.
   double percent(OverrideId override) const noexcept { return overrides_[index(override)].value(); }
+  /// Whether there is another notch to go to.
+  bool can_change(OverrideId override) const noexcept { return overrides_[index(override)].size() > 1; }
+  bool can_change(CoordinateId coordinate) const noexcept { return increments_[index(coordinate)].size() > 1; }
   /// What bindings move, by NumberId.
   std::span<const NotchSetup::Number> moved() const noexcept { return numbers_; }
+
+  /// The number that is the increments of this coordinate and of no other; none where there is none.
+  NumberId own_of(CoordinateId coordinate) const noexcept;
 
   // Both return whether anything changed. pick: percent of an override, nano-units of increments.
   bool move(NumberId number, int by) noexcept;

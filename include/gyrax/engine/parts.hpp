@@ -13,6 +13,12 @@
 
 namespace gyrax::detail {
 
+/// When a zone tripped, and of what.
+struct Trip {
+  Cause cause = Cause::none;
+  Time at{};
+};
+
 struct Zone {
   explicit Zone(const ZoneSetup& s) : setup(s), permit(s.categories) {}
   ZoneSetup setup;
@@ -25,6 +31,9 @@ struct Zone {
   std::optional<Time> moves_since;  // some axis of it
   std::optional<Time> warned_of;    // the last change on a handset for which it was told that it is long ago
   std::uint32_t faults = 0;         // by Cause: those that its switches have heeded since it was last made ready
+  std::array<Trip, 8> trips{};      // the last ones
+  std::size_t next_trip = 0;        // the oldest of them
+  bool tripped_again = false;       // of the same for the third time in a minute
   /// Those whose loss stops it. While it is stowed there is nothing to stop.
   HandsetBits counted_on() const noexcept { return in_charge | also_there; }
 };
@@ -106,6 +115,7 @@ struct EngineParts {
   // Zones that are live, ready, stowed or tripped and whose axes all stand still with nothing left to do: until
   // something touches them the last tick's commands and reasons hold.
   ZoneBits still = 0;
+  ZoneBits recalibrated = 0;  // zones with a handset that got other ends since the last tick
   Recompute recompute;
   NotchSetup::Reduced reduced;
   Span max_tick{};

@@ -36,7 +36,8 @@ struct AxisSetup {
 /// What a switch becomes. keep: it stays as it is.
 enum class Becomes : std::uint8_t { off, on, keep };
 using BecomesBy = std::array<Becomes, cause_count>;
-/// Off at every stop and fault. Who releases or squeezes enable only stops motion: it stays as it is.
+/// Off at every stop and fault. Who releases or squeezes enable, or lets go what moves, only stops motion: it stays as
+/// it is.
 BecomesBy default_becomes(Becomes otherwise = Becomes::off) noexcept;
 
 struct SwitchSetup {

@@ -16,8 +16,10 @@ enum class Cause : std::uint8_t {
   // what a person asked for
   enable_released,
   enable_squeezed,
+  let_go,  ///< in a zone that is hold to run: what moves it
   stop_key,
   stow,
+  setting_changed,  ///< where the rig stows after a change of override, layer or calibration
   program_ends,
   // what looks as if nobody were there any more
   handset_steady,

@@ -14,9 +14,16 @@
 
 namespace gyrax {
 
+/// After which changes a zone that is ready or live is stowed.
+struct StowAfter {
+  bool override = false, layer = false, calibration = false;
+};
+
 /// What a zone depends on.
 struct ZoneSetup {
+  bool hold_to_run = false;  ///< no enable: what moves it allows it, only while it is held
   std::array<Category, cause_count> categories = default_categories();
+  StowAfter stow_after{};
   std::vector<HandsetId> handsets;  ///< each that is counted on must be present and not silent
   std::vector<LinkId> links;        ///< each must be fresh
   std::vector<AxisId> axes;
@@ -28,6 +35,24 @@ struct ZoneSetup {
 /// A link, or one of the zone's handsets among `counted_on`, that is not there, if any.
 Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal& signal, const Links& links,
                     Time now) noexcept;
+
+/// A control of the handsets `in_charge` that can move something in the zone and has not reported, or is not at
+/// neutral; but for those that `may`.
+template <class May>
+Obstacle first_not_neutral(const ZoneSetup& zone, HandsetBits in_charge, const Signal& signal, May may) noexcept {
+  for (const SlotId slot : zone.controls) {
+    const Sample& sample = signal.sample(slot);
+    const HandsetId handset = signal.setup(slot).handset;
+    if (!has(in_charge, handset)) continue;
+    if (!sample.known) return {.what = Interlock::unreported, .handset = handset, .slot = slot};
+    if (!sample.neutral() && !may(slot)) return {.what = Interlock::not_neutral, .handset = handset, .slot = slot};
+  }
+  return {};
+}
+
+/// All that first_obstacle looks at but first_not_neutral.
+Obstacle first_lack(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
+                    std::span<const LinkId> measured_by, const Signal& signal, const Links& links, Time now) noexcept;
 
 /// As first_loss, and further: a stop that is held down, by whomever, or not known; an axis that a link has to measure
 /// (`measured_by`, by AxisId; none: it need not be) without a position; of the handsets `in_charge` a control that has

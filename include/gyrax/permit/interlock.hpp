@@ -34,8 +34,11 @@ enum class Interlock : std::uint8_t {
   not_met,
   switch_rests,
   on_too_long,
+  not_held,
+  too_soon,
+  tripped_again,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::on_too_long) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::tripped_again) + 1;
 
 struct AboutInterlock {
   const char* name;

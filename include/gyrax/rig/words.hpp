@@ -29,12 +29,8 @@ const char* name_of(Event::Kind kind) noexcept;
 std::vector<std::pair<const char*, std::string>> facts(const Rig& rig, const Event& event);
 /// A counted amount in an axis's unit, to the last digit that counts: "+0.05 mm".
 std::string say_amount(const Rig& rig, AxisId axis, Nano amount);
-/// The controls bound to an effect, by its place in Effect ("menu.right"; several joined by "or"); "nothing (it is not
+/// The controls bound to an effect of which this holds ("menu.right"; several joined by "or"); "nothing (it is not
 /// bound)" if none.
-std::string controls_for(const Rig& rig, std::size_t effect);
-template <class E>
-std::string controls_for(const Rig& rig) {
-  return controls_for(rig, Effect(E{}).index());
-}
+std::string controls_for(const Rig& rig, bool (*holds)(const Effect&));
 
 }  // namespace gyrax

@@ -58,6 +58,9 @@ HandsetModel hand_stick_tilt();
 HandsetModel knob_box();
 /// A stick with four contacts and six keys.
 HandsetModel digital_stick();
+/// Six keys and nothing else; a stick with one key.
+HandsetModel six_keys();
+HandsetModel one_hand();
 
 }  // namespace models
 

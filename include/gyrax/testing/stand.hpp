@@ -33,6 +33,8 @@ class Stand {
   Stand& turn(const std::string& control, std::int32_t counts);
   Stand& plug(const std::string& handset);
   Stand& unplug(const std::string& handset);
+  /// Another device takes the place of one that is away: its sticks and triggers get other ends.
+  Stand& recalibrate(const std::string& handset);
   Stand& lose(const std::string& handset, std::int32_t readings);
   /// So many readings get lost without a word: the next one's number is that much further on (below 0: further back).
   Stand& miss(const std::string& handset, std::int32_t readings);
