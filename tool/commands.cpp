@@ -7,6 +7,7 @@
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
+#include <gyrax/rig/findings.hpp>
 #include <gyrax/rig/review.hpp>
 
 #include <fmt/format.h>
@@ -15,6 +16,7 @@
 #include <algorithm>
 #include <charconv>
 #include <filesystem>
+#include <sstream>
 
 namespace gyrax::tool {
 namespace {
@@ -32,6 +34,11 @@ std::filesystem::path demo_folder() {
 }
 
 }  // namespace
+
+void tell_worst(const Rig& rig) {
+  for (const Finding& f : findings(rig))
+    if (f.about->severity > Severity::doubtful) remark(sentence(f));
+}
 
 void remark(const std::string& text) { put_error(fmt::format("gyrax: {}\n", text)); }
 
@@ -57,30 +64,33 @@ std::string problems_json(const FileError& error) {
   return dumped(whole, 2);
 }
 
-/// The line that a problem is about, with a mark under its place; empty where that shows nothing.
-std::string marked(const Problem& problem) {
-  if (problem.line < 1 || problem.column < 1 || problem.code == Code::version_missing) return {};
-  const std::string text = read_text(problem.file, max_rig).text;
+/// A line of a file with a mark under a place in it; empty where that shows nothing.
+std::string marked(const std::string& file, int at_line, int column) {
+  if (at_line < 1 || column < 1) return {};
+  const std::string text = read_text(file, max_rig).text;
   std::size_t begin = 0;
-  for (int line = 1; line < problem.line && begin != std::string::npos; ++line)
+  for (int line = 1; line < at_line && begin != std::string::npos; ++line)
     if (begin = text.find('\n', begin); begin != std::string::npos) ++begin;
   if (begin == std::string::npos || begin >= text.size()) return {};
   std::string line = text.substr(begin, text.find('\n', begin) - begin);
   std::replace(line.begin(), line.end(), '\t', ' ');
   // Columns are bytes; what stands before the place is shown as far as it fits.
-  std::size_t at = std::min(static_cast<std::size_t>(problem.column) - 1, line.size());
+  std::size_t at = std::min(static_cast<std::size_t>(column) - 1, line.size());
   constexpr std::size_t most = 100;
   const std::size_t cut = at > most - 20 ? at - (most - 20) : 0;
   line = visible(line.substr(cut, most), true);
   const std::size_t before = width_of(visible(text.substr(begin + cut, at - cut), true));
-  const std::string number = std::to_string(problem.line);
+  const std::string number = std::to_string(at_line);
   return fmt::format("  {} | {}{}\n  {} | {}{}^\n", number, cut > 0 ? "…" : "", line, std::string(number.size(), ' '),
                      cut > 0 ? " " : "", std::string(before, ' '));
 }
 
 int tell(const FileError& error, int otherwise) {
   if (json_is_due()) put_json(problems_json(error));
-  for (const Problem& problem : error.problems()) print_error("{}\n{}", sentence(problem), marked(problem));
+  for (const Problem& problem : error.problems()) {
+    const bool shows = problem.code != Code::version_missing;
+    print_error("{}\n{}", sentence(problem), shows ? marked(problem.file, problem.line, problem.column) : "");
+  }
   const std::size_t count = error.problems().size();
   if (count > 1) print_error("{} problems\n", count);
   if (error.error() == std::errc::no_such_file_or_directory) return wrong_input;
@@ -127,14 +137,34 @@ Rig fitted_with_warnings(const std::string& path, const Session& session) {
   const std::size_t before = rig.remarks.size();
   rig = fit(std::move(rig), session.devices());
   for (std::size_t i = before; i < rig.remarks.size(); ++i) remark(rig.remarks[i]);
+  tell_worst(rig);
   return rig;
 }
 
-int check(const std::string& path, bool as_json) {
+/// The findings with their lines, the worst first.
+std::string findings_text(const std::vector<Finding>& all) {
+  std::string text = "\nFindings\n";
+  for (const Finding& f : all) {
+    text += fmt::format("  {}\n", sentence(f));
+    std::istringstream lines(marked(f.at.file, f.at.line, f.at.column));
+    for (std::string line; std::getline(lines, line);) text += "  " + line + "\n";
+  }
+  return text;
+}
+
+int check(const std::string& path, bool as_json, const std::string& deny) {
   try {
     const Rig rig = load_rig(path);
-    as_json ? put_json(review_json(rig)) : put(review_text(rig));
-    return Exit::done;
+    const std::vector<Finding> all = findings(rig);
+    as_json ? put_json(review_json(rig)) : put(review_text(rig) + (all.empty() ? "" : findings_text(all)));
+    const auto denied = [&](const Finding& f) {
+      const auto least = severity_named(deny);
+      return least && f.about->severity >= *least;
+    };
+    const auto count = std::count_if(all.begin(), all.end(), denied);
+    if (count == 0) return Exit::done;
+    print_error("{} finding{} {} denied\n", count, count == 1 ? "" : "s", count == 1 ? "is" : "are");
+    return Exit::did_not_hold;
   } catch (const RigError& error) {
     return tell(error, did_not_hold);
   }

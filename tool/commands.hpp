@@ -32,7 +32,10 @@ struct RehearseOptions {
   bool json = false;
 };
 
-int check(const std::string& rig, bool as_json);
+/// Tells what cannot work in a rig, and what is dangerous.
+void tell_worst(const Rig& rig);
+/// `deny`: the least severity that makes it exit with 1, as `--deny` names it.
+int check(const std::string& rig, bool as_json, const std::string& deny);
 int rehearse(const RehearseOptions& options);
 /// Rehearses the demo rig with the demo session and leaves its plot and signals in a folder.
 int demo(const std::string& folder, bool replace);

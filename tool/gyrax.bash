@@ -8,11 +8,12 @@ _gyrax() {
   fi
   case $before in
     --csv | --plot | --logbook | --record | --track | --out) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
+    --deny) mapfile -t COMPREPLY < <(compgen -W "doubtful dangerous cannot_work nothing" -- "$word") ; return ;;
   esac
   if [[ $word == -* ]]; then
     local options="--help"
     case $verb in
-      check) options="--help --json" ;;
+      check) options="--help --json --deny" ;;
       rehearse) options="--help --csv --plot --replace --axis --span --json" ;;
       handsets) options="--help --all --json" ;;
       calibrate) options="--help --track --out --replace --device --name --step --json" ;;

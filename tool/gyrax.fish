@@ -13,7 +13,7 @@ function __gyrax_options
     complete -c gyrax -n "__fish_seen_subcommand_from $argv[1]" -l $parts[1] $takes
   end
 end
-__gyrax_options check help json
+__gyrax_options check help json deny=
 __gyrax_options rehearse help csv=f plot=f replace axis= span= json
 __gyrax_options handsets help all json
 __gyrax_options calibrate help track=f out=f replace device= name= step= json

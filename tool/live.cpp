@@ -414,7 +414,10 @@ int live(const LiveOptions& options) {
   try {
     std::optional<Rig> rig;
     std::optional<Session> played;
-    if (!options.rig.empty() && options.hands.empty()) rig = load_rig(options.rig);
+    if (!options.rig.empty() && options.hands.empty()) {
+      rig = load_rig(options.rig);
+      tell_worst(*rig);
+    }
     if (!options.hands.empty()) {
       played = load_session(options.hands);
       if (!played->faults.empty())

@@ -91,9 +91,15 @@ int run(int argc, char** argv) {
       app.add_subcommand("check", "Review a rig: everything that is wrong with it, or what it means");
   check_verb->add_option("rig", rig, "The rig, a TOML file")->required();
   check_verb->add_flag("--json", as_json, "For scripts: the review, or the problems with their codes");
+  std::string deny = "cannot_work";
+  check_verb
+      ->add_option("--deny", deny,
+                   "Exit with 1 from this severity on: doubtful, dangerous, cannot_work (otherwise), nothing")
+      ->check(CLI::IsMember({"doubtful", "dangerous", "cannot_work", "nothing"}));
   check_verb->footer(
       "  gyrax check demo/bench.toml\n"
-      "Exit code 1: the rig is wrong; every problem is told with its line.\n");
+      "  gyrax check --deny doubtful demo/bench.toml   for a script: no finding at all\n"
+      "Exit code 1: the rig is wrong, or a finding is denied; each is told with its line.\n");
 
   RehearseOptions options;
   CLI::App* rehearse_verb =
@@ -235,7 +241,7 @@ int run(int argc, char** argv) {
                    !logbook_options.outputs.csv.empty() || !logbook_options.outputs.plot.empty()) ||
       idle_replace(live_options.replace, !live_options.logbook.empty() || !live_options.record.empty()))
     return wrong_input;
-  if (*check_verb) return check(rig, as_json);
+  if (*check_verb) return check(rig, as_json, deny);
   if (*rehearse_verb) return rehearse(options);
   if (*calibrate_verb) return calibrate(calibrate_options);
   if (*handsets_verb) return handsets(as_json, everything);

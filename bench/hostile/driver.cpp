@@ -242,6 +242,7 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     case Interlock::no_position:
     case Interlock::switch_rests:
     case Interlock::on_too_long:
+    case Interlock::has_run:
     case Interlock::on_path: return true;  // wait
     case Interlock::handset_gone: hands_.plug(static_cast<int>(index(first.handset)), now); return true;
     case Interlock::handset_silent: return true;

@@ -190,6 +190,7 @@ void detail::run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noex
   watch(e);
   watch_steady(e);
   end_times(e);
+  watch_duty(e);
   move(e);
   command(e);
   explain(e);

@@ -1,6 +1,5 @@
 #include "holds.hpp"
 
-#include "switches.hpp"
 #include "tell.hpp"
 
 namespace gyrax::detail {
@@ -35,6 +34,22 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
 }
 
 }  // namespace
+
+Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
+  for (const SwitchId target : e.needs[group])
+    if (!e.switches[index(target)].on) return {.what = Interlock::switch_off, .target = target};
+  for (const Worked& one : e.worked)
+    if (one.duty.rests() && e.axis(one.axis).group == group) return {.what = Interlock::has_run};
+  return {};
+}
+
+void watch_duty(EngineParts& e) noexcept {
+  for (Worked& one : e.worked) {
+    const AxisMotion& motion = e.motion.axis(one.axis);
+    const double v = motion.state().v;
+    one.duty.pass(e.now, motion.at_rest() ? 0 : v < 0 ? -1 : 1);
+  }
+}
 
 bool hold_back(EngineParts& e, std::size_t group, bool live) noexcept {
   const Obstacle lack = lacking(e, group);

@@ -1,12 +1,17 @@
 // What keeps an axis from what it is asked, besides its zone and its travel: a switch that it needs, a control that has
-// to be met, a motor that rests before it turns round.
+// to be met, a motor that rests before it turns round, a time for which it may run.
 #pragma once
 
 #include <gyrax/engine/parts.hpp>
 
 namespace gyrax::detail {
 
-/// Takes from the requests of a group what it lacks a switch for. What is asked meanwhile has to be let go before it
+/// What a group lacks: a switch that one of its axes needs and that is off, or rest. They move together: what one
+/// needs, all need.
+Obstacle lacking(const EngineParts& e, std::size_t group) noexcept;
+/// How long axes have run that may do so for a time only.
+void watch_duty(EngineParts& e) noexcept;
+/// Takes from the requests of a group what it lacks something for. What is asked meanwhile has to be let go before it
 /// counts, and a control that is followed has to be brought to where its axis stands. Whether it lacks one.
 bool hold_back(EngineParts& e, std::size_t group, bool live) noexcept;
 /// Brings a motor to rest, and keeps it there for its time, before it turns the other way.

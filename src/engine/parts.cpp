@@ -58,12 +58,19 @@ std::vector<Measured> measured(const Setup& setup) {
   return all;
 }
 
+std::vector<Worked> worked(const Setup& setup) {
+  std::vector<Worked> all;
+  for (std::size_t a = 0; a < setup.axes.size(); ++a)
+    if (setup.axes[a].duty.any()) all.push_back({id_at<AxisId>(a), Duty(setup.axes[a].duty)});
+  return all;
+}
+
 std::vector<GroupPlace> groups(const Setup& setup) {
   return column(setup.groups, [&](const GroupSetup& group) {
     GroupPlace place{.zone = group.zone};
     for (const AxisId id : group.axes) {
       const AxisSetup& axis = setup.axes[index(id)];
-      place.needs = place.needs || !axis.needs.empty();
+      place.needs = place.needs || !axis.needs.empty() || axis.duty.any();
       place.turns = place.turns || !is_place(axis.drive);
     }
     return place;
@@ -94,6 +101,7 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
       why(setup.axes.size()),
       groups(detail::groups(setup)),
       measured(detail::measured(setup)),
+      worked(detail::worked(setup)),
       switches(setup.switches.begin(), setup.switches.end()),
       needs(detail::needs(setup)),
       requests(setup.axes.size()),

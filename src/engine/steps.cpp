@@ -1,5 +1,5 @@
 #include "asks.hpp"
-#include "switches.hpp"
+#include "holds.hpp"
 #include "zones.hpp"
 
 namespace gyrax::detail {

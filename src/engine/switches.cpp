@@ -87,10 +87,4 @@ void end_times(EngineParts& e) noexcept {
   }
 }
 
-Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
-  for (const SwitchId target : e.needs[group])
-    if (!e.switches[index(target)].on) return {.what = Interlock::switch_off, .target = target};
-  return {};
-}
-
 }  // namespace gyrax::detail

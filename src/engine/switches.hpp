@@ -1,4 +1,4 @@
-// Switches: who turned them, what they become at a stop and after a time, and what needs them.
+// Switches: who turned them, what they become at a stop and after a time.
 #pragma once
 
 #include <gyrax/engine/parts.hpp>
@@ -14,7 +14,5 @@ bool turns_off(const EngineParts& e, const Ask& ask) noexcept;
 void stop_switches(EngineParts& e, ZoneId zone, Cause cause) noexcept;
 /// Turns off what has been on for its time.
 void end_times(EngineParts& e) noexcept;
-/// A switch that an axis of the group needs and that is off. They move together: what one needs, all need.
-Obstacle lacking(const EngineParts& e, std::size_t group) noexcept;
 
 }  // namespace gyrax::detail

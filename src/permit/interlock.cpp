@@ -36,6 +36,8 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"too_soon", "its state changed a moment ago, and the key only stows then", "press it once more"},
     {"tripped_again", "the zone has tripped of the same three times in a minute: {cause}",
      "put the cause right, let all controls go, then keep {reset} pressed for 2 s"},
+    {"has_run", "it, or an axis of its group, has run for as long as it may, and rests",
+     "let the control go, wait until it has rested, then use it again"},
 }};
 
 }  // namespace

@@ -59,6 +59,8 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   } else {
     axis.position = PositionKind::assumed;
   }
+  read_duty(table, axis);
+  if (!info.motor) info.max_stop = table.number("max_stop", {0, max_position, true, unit_words(info.unit)}, 0);
   needs_.push_back(table.has("needs") ? table.texts("needs") : std::vector<std::string>{});
   needed_at_.push_back(table);
   rig_.setup.axes.push_back(axis);
@@ -151,6 +153,42 @@ std::string runaway_words(const RunawayTimes& times) {
   return text;
 }
 
+/// `duty = { max_run_s = 20, rest_s = 5, percent = 25, over_s = 240 }`.
+void RigBuilder::read_duty(Table& table, AxisSetup& axis) {
+  auto own = table.table("duty");
+  if (!own) return;
+  if (is_place(axis.drive) && axis.position == PositionKind::measured)
+    table.problem(Code::bad_choice, "duty", "this axis is measured, and its travel bounds its run",
+                  "on a motor, or on an axis with position = \"assumed\"");
+  constexpr double day_s = 86'400;
+  DutyLimits& duty = axis.duty;
+  duty.max_run = from_seconds(own->number("max_run_s", {0.05, day_s, false, "s"}).value_or(0));
+  duty.rest = from_seconds(own->number("rest_s", {0, day_s, false, "s"}, 2));
+  const auto percent = own->number("percent", {0.1, 99, false, "%"}),
+             over_s = own->number("over_s", {1, day_s, false, "s"});
+  if (percent && over_s) {
+    duty.share = *percent / 100;
+    duty.over = from_seconds(*over_s);
+  } else if (own->has("percent") != own->has("over_s")) {
+    own->problem(Code::missing_key, own->has("percent") ? "percent" : "over_s", "a share is of a time",
+                 "both: percent = 25, over_s = 240");
+  } else if (!own->has("max_run_s") && !own->has("percent")) {
+    own->problem(Code::missing_key, "", "it bounds nothing", "'max_run_s', or 'percent' and 'over_s'");
+  }
+  own->refuse_the_rest();
+}
+
+std::string duty_words(const DutyLimits& duty) {
+  std::string text;
+  if (duty.max_run > Span{})
+    text += fmt::format("; runs for {:g} s in one direction at most, then rests for {:g} s", to_seconds(duty.max_run),
+                        to_seconds(duty.rest));
+  if (duty.share < 1)
+    text += fmt::format("; runs for {:g} s of any {:g} s at most ({:g} %)", to_seconds(duty.over) * duty.share,
+                        to_seconds(duty.over), duty.share * 100);
+  return text;
+}
+
 void RigBuilder::read_position(Table& table, const std::string& unit_name, AxisSetup& axis) {
   const bool unseen = row_of(axis.drive).unseen;
   // A servo with something wrong in it is none yet, and may say where it starts all the same.
@@ -209,7 +247,7 @@ std::string needs_words(const Rig& rig, std::size_t a) {
   std::string text;
   for (const SwitchId target : rig.setup.axes[a].needs)
     text += (text.empty() ? "; moves only while on: " : ", ") + rig.switches[index(target)];
-  return text;
+  return text + duty_words(rig.setup.axes[a].duty);
 }
 
 }  // namespace gyrax

@@ -14,7 +14,7 @@ const char* unit_words(const std::string& unit, std::size_t per_s = 0);
 std::string position_words(const Rig& rig, std::size_t axis);
 /// "wrong_way 150 ms, overspeed not watched": how long each sign of a runaway may last.
 std::string runaway_words(const RunawayTimes& times);
-/// "; moves only while on: pump"; empty where it needs no switch.
+/// "; moves only while on: pump; runs for 20 s …"; empty where it needs no switch and may run for ever.
 std::string needs_words(const Rig& rig, std::size_t axis);
 
 }  // namespace gyrax

@@ -41,6 +41,8 @@ class RigBuilder {
   std::vector<std::string> files;
   /// What only the whole can tell: groups of one, what zones depend on, what is missing.
   Rig finish(const std::string& path);
+  /// Every table with a name, "switch.lamp", and where it stands.
+  const std::map<std::string, Origin>& described() const { return described_; }
   /// The calibrations that it read.
   std::vector<RigSource> sources;
 
@@ -51,6 +53,7 @@ class RigBuilder {
   std::optional<std::pair<double, double>> read_travel(Table& table, AxisInfo& info);
   MotionLimits read_limits(Table& table, AxisInfo& info);
   void read_position(Table& table, const std::string& unit_name, AxisSetup& axis);
+  void read_duty(Table& table, AxisSetup& axis);
   void read_increments(Table& table);
   void resolve_needs();
   std::optional<NotchSetup::Override> read_override(Table& table);

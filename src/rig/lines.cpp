@@ -314,7 +314,7 @@ void RigBuilder::build_binding(Line& line, const std::string& control, Part part
   if (entry) entry->refuse_the_rest();
   if (!effect || binding.slot == no<SlotId>) return;
   rig_.setup.bindings.push_back(binding);
-  rig_.bindings.push_back({{line.place.file, line.place.line}, ""});
+  rig_.bindings.push_back({{line.place.file, line.place.line, line.place.column}, ""});
 }
 
 /// Keys together: the last is the one that asks, the others have to be down with it, in any order.

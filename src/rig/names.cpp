@@ -28,7 +28,8 @@ bool RigBuilder::add_name(Table& table, Names& names, const std::string& name, c
                   "a to z, 0 to 9, _ and -, at most 40");
     return false;
   }
-  const auto [at, fresh] = described_.try_emplace(std::string(kind) + "." + name, Origin{table.file(), table.line()});
+  const auto [at, fresh] =
+      described_.try_emplace(std::string(kind) + "." + name, Origin{table.file(), table.line(), 1});
   if (!fresh) {
     table.problem(Code::duplicate_name, "", fmt::format("{} '{}' is described twice", kind, name),
                   fmt::format("it stands at {}:{} already", at->second.file, at->second.line));

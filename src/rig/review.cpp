@@ -4,6 +4,7 @@
 #include "switches.hpp"
 
 #include <gyrax/files/json_version.hpp>
+#include <gyrax/rig/findings.hpp>
 #include <gyrax/rig/review.hpp>
 #include <gyrax/rig/words.hpp>
 
@@ -384,10 +385,12 @@ std::string review_text(const Rig& rig) {
 
 std::string review_json(const Rig& rig) {
   using Json = nlohmann::ordered_json;
+  const std::vector<Finding> found = findings(rig);
   Json all{{"gyrax_json", json_version},
            {"rig", rig.path},
            {"title", rig.title},
-           {"good", true},
+           {"good",
+            std::ranges::none_of(found, [](const Finding& f) { return f.about->severity == Severity::cannot_work; })},
            {"period_ms", to_seconds(rig.period) * 1e3}};
   all["axes"] = Json::array();
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
@@ -461,6 +464,17 @@ std::string review_json(const Rig& rig) {
     all["bindings"].push_back(
         {{"says", b.sentence + delay_of(rig, row)}, {"file", b.origin.file}, {"line", b.origin.line}});
   }
+  all["findings"] = Json::array();
+  for (const Finding& f : found)
+    all["findings"].push_back({{"code", f.about->code},
+                               {"severity", name_of(f.about->severity)},
+                               {"file", f.at.file},
+                               {"line", f.at.line},
+                               {"column", f.at.column},
+                               {"key", f.key},
+                               {"what", f.what},
+                               {"why", f.about->why},
+                               {"instead", f.instead}});
   all["remarks"] = rig.remarks;
   all["origins"] = Json::object();
   for (const auto& [key, origin] : rig.origins) all["origins"][key] = {{"file", origin.file}, {"line", origin.line}};

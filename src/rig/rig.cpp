@@ -108,7 +108,8 @@ Rig build(std::string_view text, const std::string& file, const Reader& unbounde
     if (std::none_of(rig.sources.begin(), rig.sources.end(),
                      [&](const RigSource& one) { return one.path == calibration.path; }))
       rig.sources.push_back(std::move(calibration));
-  for (const auto& [key, place] : problems.places) rig.origins[key] = {place.file, place.line};
+  for (const auto& [name, origin] : builder.described()) rig.origins[name] = origin;
+  for (const auto& [key, place] : problems.places) rig.origins[key] = {place.file, place.line, place.column};
   return rig;
 }
 
@@ -154,6 +155,20 @@ void check_measured(Rig& rig, const SeatWish& seat, const Device& device, std::v
   }
 }
 
+/// A key or a dial that the device lacks would never do anything. What has no name is described by its ends alone.
+void require_on(const Rig& rig, std::size_t s, const Device& device, std::vector<Problem>& problems) {
+  if (device.name.empty()) return;
+  const ControlSetup& setup = rig.setup.controls[s];
+  Device named = device;
+  named.named = rig.seats[index(setup.handset)].named;
+  const std::vector<ControlId> there = controls_of(named);
+  if (std::ranges::find(there, setup.control) == there.end())
+    problems.push_back(device_problem(
+        rig,
+        fmt::format("handset '{}' ({}) has no {}", rig.handsets[index(setup.handset)], device.name, rig.slots[s].name),
+        "bind a control that the device has"));
+}
+
 /// The ends of one control, as its device says them.
 void fit_ends(Rig& rig, std::size_t s, const Device& device, std::vector<Problem>& problems) {
   ControlSetup& setup = rig.setup.controls[s];
@@ -190,8 +205,8 @@ Rig fit(Rig rig, const std::map<std::string, Device>& devices) {
     const ControlKind kind = setup.calibration.kind();
     const auto device = devices.find(rig.handsets[index(setup.handset)]);
     const bool has_ends = kind == ControlKind::centred || kind == ControlKind::one_sided;
-    if (device != devices.end() && setup.control != no<ControlId> && has_ends)
-      fit_ends(rig, s, device->second, problems);
+    if (device == devices.end() || setup.control == no<ControlId>) continue;
+    has_ends ? fit_ends(rig, s, device->second, problems) : require_on(rig, s, device->second, problems);
   }
   if (!problems.empty()) throw RigError(std::move(problems));
   return rig;

@@ -1,6 +1,7 @@
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/rig/review.hpp>
 #include <gyrax/rig/words.hpp>
+#include <gyrax/testing/models.hpp>
 
 #include "support/random.hpp"
 #include "support/rigs.hpp"
@@ -42,6 +43,23 @@ TEST_CASE("A stick's dead zone is round over both halves; one of its own makes i
   CHECK(control("stick.right.x").partner == no<SlotId>);
   CHECK(control("stick.right.y").shape.zone.inner == 0.12);
   CHECK(control("stick.left.y").calibration.reversed());
+}
+
+TEST_CASE("A key and a dial that the device lacks are told, as a stick is") {
+  Device pad = testing::models::pad().device;
+  const std::map<std::string, Device> devices{{"pad", pad}};
+  const auto told = [&](const std::string& line) {
+    try {
+      fit(test::rig(test::jog_and_step + test::bind(line)), devices);
+    } catch (const RigError& error) {
+      return sentence(error.problems().front());
+    }
+    return std::string();
+  };
+  CHECK(told("\"thumb.left\" = { set = \"lamp\" }").empty());
+  CHECK(told("\"key.kp4\" = { set = \"lamp\" }") ==
+        "rig.toml: handset 'pad' (Bench pad (made up)) has no key.kp4; bind a control that the device has [device]");
+  CHECK(told("\"dial.1\" = { handwheel = \"x\" }").find("has no dial.1") != std::string::npos);
 }
 
 TEST_CASE("Ends come from the rig, or else from the device itself") {

@@ -2,6 +2,7 @@
 #include <gyrax/files/problem.hpp>
 #include <gyrax/permit/interlock.hpp>
 #include <gyrax/permit/phase.hpp>
+#include <gyrax/rig/findings.hpp>
 
 #include "support/golden.hpp"
 
@@ -52,6 +53,11 @@ std::string tables() {
       "meaning |\n|---|---|\n";
   for (int i = 0; i < code_count; ++i)
     out += fmt::format("| `{}` | {} |\n", code_name(static_cast<Code>(i)), code_meaning(static_cast<Code>(i)));
+  out +=
+      "\n## What may be found in a rig that holds\n\nThe codes are stable. Each, as it is told: "
+      "`tests/golden/findings.txt`.\n\n| code | severity | why |\n|---|---|---|\n";
+  for (const AboutFinding& about : about_findings())
+    out += fmt::format("| `{}` | {} | {} |\n", about.code, name_of(about.severity), about.why);
   return out;
 }
 

@@ -205,6 +205,38 @@ std::string patient_rig(const Folder& folder) {
 
 }  // namespace
 
+TEST_CASE("check: findings stand at the end with a mark under their place, and are denied as wished") {
+  const Folder folder;
+  const auto changed = [&](const std::string& name, const std::string& from, const std::string& to) {
+    std::string text = gyrax::read_text("demo/bench.toml", 1 << 20).text;
+    text.replace(text.find(from), from.size(), to);
+    gyrax::write_text(folder / name, text);
+    return folder / name;
+  };
+  const std::string doubtful = changed("doubtful.toml", "straight = 10", "straight = 0");
+  const Ran plain = run("check " + doubtful);
+  CHECK(plain.exit == 0);
+  CHECK(says(plain, "Findings\n"));
+  CHECK(says(plain, "[crooked_pair]\n"));
+  CHECK(says(plain, " | \"stick.left\" = { jog = [\"x\", \"y\"] }"));
+  CHECK(says(plain, "        |                ^\n"));
+  const Ran denied = run("check --deny doubtful " + doubtful);
+  CHECK(denied.exit == 1);
+  CHECK(says(denied, "1 finding is denied"));
+  CHECK(run("check --deny dangerous " + doubtful).exit == 0);
+  CHECK(run("check --deny everything " + doubtful).exit == 2);
+  // A speed per minute: the machine would lag behind by more than is allowed.
+  const std::string fast = changed("fast.toml", "speed = 180", "speed = 9000");
+  const Ran json = run("check --json " + fast, true);
+  CHECK(json.exit == 1);
+  CHECK(nlohmann::json::parse(json.out)["good"] == false);
+  CHECK(nlohmann::json::parse(json.out)["findings"][0]["severity"] == "cannot work");
+  CHECK(run("check --deny nothing " + fast).exit == 0);
+  CHECK(says(run("check " + fast), "(150 if that was meant to be mm/min)"));
+  // What cannot work is told where it is used, too.
+  CHECK(says(run("rehearse " + fast + " " + demo_session), "[trips_at_speed]"));
+}
+
 TEST_CASE("watch: a line for each thing that happens, for a script") {
   const Folder folder;
   const Ran ran = run("watch " + patient_rig(folder) + " --hands " + demo_session + " --json --for 5", true);

@@ -80,10 +80,16 @@ struct Measured {
   Runaway runaway;
 };
 
+/// An axis that may run for so long only.
+struct Worked {
+  AxisId axis{};
+  Duty duty;
+};
+
 /// What each tick needs of a group, whatever it does.
 struct GroupPlace {
   ZoneId zone{};
-  bool needs = false;  // some axis of it needs a switch
+  bool needs = false;  // some axis of it needs a switch, or may run for so long only
   bool turns = false;  // some axis of it is a motor, that rests before it turns round
 };
 
@@ -103,6 +109,7 @@ struct EngineParts {
   std::vector<AxisStatus> why;        // by AxisId
   std::vector<GroupPlace> groups;     // as motion's
   std::vector<Measured> measured;     // by LinkId, then AxisId
+  std::vector<Worked> worked;
   std::vector<Switch> switches;
   bool timed_switches = false;        // some switch goes off after a time
   Lists<SwitchId> needs;              // by group: what any of its axes needs

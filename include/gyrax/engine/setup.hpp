@@ -6,6 +6,7 @@
 #include <gyrax/bind/bind.hpp>
 #include <gyrax/motion/motion.hpp>
 #include <gyrax/output/drive.hpp>
+#include <gyrax/permit/duty.hpp>
 #include <gyrax/permit/guard.hpp>
 #include <gyrax/permit/runaway.hpp>
 
@@ -31,6 +32,7 @@ struct AxisSetup {
   Span rest{};                  ///< of what is no place, a motor: how long it rests before it turns round
   std::vector<SwitchId> needs;  ///< all of these must be on for it to move
   RunawayTimes runaway{};       ///< measured axes
+  DutyLimits duty{};            ///< of those that nothing measures
 };
 
 /// What a switch becomes. keep: it stays as it is.

@@ -37,8 +37,9 @@ enum class Interlock : std::uint8_t {
   not_held,
   too_soon,
   tripped_again,
+  has_run,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::tripped_again) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::has_run) + 1;
 
 struct AboutInterlock {
   const char* name;

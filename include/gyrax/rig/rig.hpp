@@ -21,7 +21,7 @@ namespace gyrax {
 /// The file and line that set something.
 struct Origin {
   std::string file;
-  int line = 0;
+  int line = 0, column = 0;  ///< from 1; a column of 0: the whole line
 };
 
 struct AxisInfo {
@@ -30,6 +30,7 @@ struct AxisInfo {
   bool endless = false;                               ///< turns for ever: its travel is all that can be counted
   bool motor = false;                                 ///< runs at a share of full power: unit "%", no place
   Origin origin;
+  double max_stop = 0;  ///< what a stop may take at most, in its unit; 0: the rig does not say
 };
 
 struct SlotInfo {
@@ -106,7 +107,8 @@ Rig parse_rig(std::string_view text, const std::string& file);
 Rig parse_rig(const std::vector<RigSource>& sources);
 
 /// The rig with its controls' ends taken from the devices' own descriptions, by handset name, wherever the rig does
-/// not give them itself. Errors: RigError (device) where a bound control is not on its device.
+/// not give them itself. Errors: RigError (device) where a bound control is not on its device; of a device without a
+/// name, which is one that a program describes by its ends alone, only sticks and triggers have to be there.
 Rig fit(Rig rig, const std::map<std::string, Device>& devices);
 
 }  // namespace gyrax
