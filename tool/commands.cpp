@@ -144,10 +144,12 @@ Rig fitted_with_warnings(const std::string& path, const Session& session) {
 /// The findings with their lines, the worst first.
 std::string findings_text(const std::vector<Finding>& all) {
   std::string text = "\nFindings\n";
+  if (all.empty()) text += "  none\n";
   for (const Finding& f : all) {
-    text += fmt::format("  {}\n", sentence(f));
+    text += fmt::format("  {}\n", heading(f));
     std::istringstream lines(marked(f.at.file, f.at.line, f.at.column));
     for (std::string line; std::getline(lines, line);) text += "  " + line + "\n";
+    text += fmt::format("    {}\n    why: {}\n    instead: {}\n", f.what, f.about->why, f.instead);
   }
   return text;
 }
@@ -156,7 +158,7 @@ int check(const std::string& path, bool as_json, const std::string& deny) {
   try {
     const Rig rig = load_rig(path);
     const std::vector<Finding> all = findings(rig);
-    as_json ? put_json(review_json(rig)) : put(review_text(rig) + (all.empty() ? "" : findings_text(all)));
+    as_json ? put_json(review_json(rig)) : put(review_text(rig) + findings_text(all));
     const auto denied = [&](const Finding& f) {
       const auto least = severity_named(deny);
       return least && f.about->severity >= *least;

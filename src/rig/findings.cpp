@@ -90,12 +90,23 @@ std::vector<Finding> findings(const Rig& rig) {
   return all;
 }
 
-std::string sentence(const Finding& f) {
+namespace {
+
+/// "bench.toml:12:9: doubtful: axis.x.speed".
+std::string place_and_key(const Finding& f) {
   std::string text = f.at.file;
   if (f.at.line > 0) text += fmt::format(":{}", f.at.line);
   if (f.at.line > 0 && f.at.column > 0) text += fmt::format(":{}", f.at.column);
-  return fmt::format("{}: {}: {}{}: {}; instead: {} [{}]", text, name_of(f.about->severity),
-                     f.key.empty() ? "" : f.key + ": ", f.what, f.about->why, f.instead, f.about->code);
+  text += fmt::format(": {}", name_of(f.about->severity));
+  return f.key.empty() ? text : text + ": " + f.key;
+}
+
+}  // namespace
+
+std::string heading(const Finding& f) { return fmt::format("{} [{}]", place_and_key(f), f.about->code); }
+
+std::string sentence(const Finding& f) {
+  return fmt::format("{}: {}: {}; instead: {} [{}]", place_and_key(f), f.what, f.about->why, f.instead, f.about->code);
 }
 
 }  // namespace gyrax

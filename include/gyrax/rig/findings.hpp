@@ -42,6 +42,8 @@ struct Finding {
 
 /// The worst first, then by their lines.
 std::vector<Finding> findings(const Rig& rig);
+/// "bench.toml:12:9: doubtful: axis.x.speed [long_stop]".
+std::string heading(const Finding& finding);
 /// "bench.toml:12:9: doubtful: axis.x.speed: …; why; instead: … [long_stop]".
 std::string sentence(const Finding& finding);
 
