@@ -7,6 +7,7 @@
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
+#include <gyrax/rig/differences.hpp>
 #include <gyrax/rig/findings.hpp>
 #include <gyrax/rig/review.hpp>
 
@@ -154,13 +155,36 @@ std::string findings_text(const std::vector<Finding>& all) {
   return text;
 }
 
-int check(const std::string& path, bool as_json, const std::string& deny) {
+/// What means something else in the second of two rigs, and what is found in it and not in the first.
+void put_edit(const Rig& before, const Rig& after, std::vector<Finding> found, bool as_json) {
+  const std::vector<std::string> all = differences(before, after);
+  const std::vector<Finding> old = findings(before);
+  std::erase_if(found, [&](const Finding& f) {
+    return std::ranges::any_of(old, [&](const Finding& o) { return o.about == f.about && o.what == f.what; });
+  });
+  if (as_json) {
+    nlohmann::ordered_json json{
+        {"gyrax_json", json_version}, {"before", before.path}, {"after", after.path}, {"differences", all}};
+    json["findings"] = nlohmann::ordered_json::array();
+    for (const Finding& f : found) json["findings"].push_back(sentence(f));
+    return put_json(json.dump(2) + "\n");
+  }
+  std::string text = fmt::format("{} → {}\n", before.path, after.path);
+  for (const std::string& one : all) text += fmt::format("  {}\n", one);
+  if (all.empty()) text += "  nothing means anything else\n";
+  put(found.empty() ? text : text + findings_text(found));
+}
+
+int check(const CheckOptions& options) {
   try {
-    const Rig rig = load_rig(path);
+    const Rig rig = load_rig(options.edited.empty() ? options.rig : options.edited);
     const std::vector<Finding> all = findings(rig);
-    as_json ? put_json(review_json(rig)) : put(review_text(rig) + findings_text(all));
+    if (!options.edited.empty())
+      put_edit(load_rig(options.rig), rig, all, options.json);
+    else
+      options.json ? put_json(review_json(rig)) : put(review_text(rig) + findings_text(all));
     const auto denied = [&](const Finding& f) {
-      const auto least = severity_named(deny);
+      const auto least = severity_named(options.deny);
       return least && f.about->severity >= *least;
     };
     const auto count = std::count_if(all.begin(), all.end(), denied);

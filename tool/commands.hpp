@@ -34,8 +34,13 @@ struct RehearseOptions {
 
 /// Tells what cannot work in a rig, and what is dangerous.
 void tell_worst(const Rig& rig);
-/// `deny`: the least severity that makes it exit with 1, as `--deny` names it.
-int check(const std::string& rig, bool as_json, const std::string& deny);
+struct CheckOptions {
+  std::string rig;
+  std::string edited;  ///< the same after an edit; empty: one rig is reviewed
+  std::string deny = "cannot_work";  ///< the least severity of a finding that makes it exit with 1
+  bool json = false;
+};
+int check(const CheckOptions& options);
 int rehearse(const RehearseOptions& options);
 /// Rehearses the demo rig with the demo session and leaves its plot and signals in a folder.
 int demo(const std::string& folder, bool replace);

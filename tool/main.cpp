@@ -85,20 +85,21 @@ int run(int argc, char** argv) {
       "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed;\n"
       "of a logbook 4 cut off, 5 damaged, 6 otherwise by another binary.\n");
 
-  std::string rig;
   bool as_json = false;
+  CheckOptions check_options;
   CLI::App* check_verb =
       app.add_subcommand("check", "Review a rig: everything that is wrong with it, or what it means");
-  check_verb->add_option("rig", rig, "The rig, a TOML file")->required();
-  check_verb->add_flag("--json", as_json, "For scripts: the review, or the problems with their codes");
-  std::string deny = "cannot_work";
+  check_verb->add_option("rig", check_options.rig, "The rig, a TOML file")->required();
+  check_verb->add_option("edited", check_options.edited, "The same after an edit: tells what means something else");
+  check_verb->add_flag("--json", check_options.json, "For scripts: the review, or the problems with their codes");
   check_verb
-      ->add_option("--deny", deny,
+      ->add_option("--deny", check_options.deny,
                    "Exit with 1 from this severity on: doubtful, dangerous, cannot_work (otherwise), nothing")
       ->check(CLI::IsMember({"doubtful", "dangerous", "cannot_work", "nothing"}));
   check_verb->footer(
       "  gyrax check demo/bench.toml\n"
       "  gyrax check --deny doubtful demo/bench.toml   for a script: no finding at all\n"
+      "  gyrax check demo/bench.toml edited.toml       what means something else after an edit\n"
       "Exit code 1: the rig is wrong, or a finding is denied; each is told with its line.\n");
 
   RehearseOptions options;
@@ -230,7 +231,9 @@ int run(int argc, char** argv) {
       complain(near);
     return exit == 0 ? done : wrong_input;
   }
-  if (as_json || options.json || calibrate_options.json || live_options.json || logbook_options.json) expect_json();
+  if (as_json || check_options.json || options.json || calibrate_options.json || live_options.json ||
+      logbook_options.json)
+    expect_json();
   // An option that would do nothing is a slip.
   const auto idle_replace = [](bool replace, bool anything) {
     if (replace && !anything) complain("--replace: there is nothing here that would be written; say where to");
@@ -241,7 +244,7 @@ int run(int argc, char** argv) {
                    !logbook_options.outputs.csv.empty() || !logbook_options.outputs.plot.empty()) ||
       idle_replace(live_options.replace, !live_options.logbook.empty() || !live_options.record.empty()))
     return wrong_input;
-  if (*check_verb) return check(rig, as_json, deny);
+  if (*check_verb) return check(check_options);
   if (*rehearse_verb) return rehearse(options);
   if (*calibrate_verb) return calibrate(calibrate_options);
   if (*handsets_verb) return handsets(as_json, everything);

@@ -111,6 +111,7 @@ class RigBuilder {
   void check_layers();
   void refuse_binding(std::size_t row, std::string what, std::string allowed);
   bool smoothed(SlotId slot) const;
+  bool holds_to_run(const BindingSetup& b) const;
   void collect_dependencies();
   void require_bindings();
   void remark_few_keys();

@@ -89,15 +89,22 @@ bool RigBuilder::smoothed(SlotId slot) const {
   return any;
 }
 
-/// One press is one word to the permit, and counts at once.
+/// Whether what moves is what allows it.
+bool RigBuilder::holds_to_run(const BindingSetup& b) const {
+  const CoordinateId moved = moved_by(b.effect);
+  return moved != no<CoordinateId> && rig_.setup.zones[index(rig_.setup.axes[index(moved)].zone)].hold_to_run;
+}
+
+/// One press is one word to the permit, and counts at once; so does letting go what is held to run.
 void RigBuilder::check_permits() {
   const auto& bindings = rig_.setup.bindings;
   for (std::size_t i = 0; i < bindings.size(); ++i) {
     const BindingSetup& b = bindings[i];
-    if (!about(b.effect).word) continue;
     const std::string& name = rig_.slots[index(b.slot)].name;
-    if (smoothed(b.slot))
+    const bool allows = about(b.effect).word || holds_to_run(b);
+    if (allows && smoothed(b.slot))
       refuse_binding(i, fmt::format("'{}' is smoothed, and would stop late", name), "a control without 'smoothing_ms'");
+    if (!about(b.effect).word) continue;
     const auto same = [&](const BindingSetup& o) {
       return &o < &b && o.slot == b.slot && o.gesture == b.gesture && o.with == b.with &&
              (zones_of(o.effect) & zones_of(b.effect)) != 0;

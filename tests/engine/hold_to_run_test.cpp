@@ -156,6 +156,17 @@ TEST_CASE("One key for ready and stow: within half a second of a change it only 
   CHECK(s.state() == State::ready);
 }
 
+TEST_CASE("A smoothed stick would stop late, and is refused where it is held to run") {
+  const std::string smoothed = "[handset.pad]\ncontrol.\"stick.left\" = { smoothing_ms = 80 }\n";
+  try {
+    test::rig(few_keys + smoothed);
+    FAIL("it was taken");
+  } catch (const RigError& error) {
+    CHECK(sentence(error.problems().front()).find("'stick.left.x' is smoothed, and would stop late") !=
+          std::string::npos);
+  }
+}
+
 TEST_CASE("A zone with an enable and one that is hold to run stand side by side") {
   std::string text = "gyrax = 1\n[zone.cut]\n[zone.lamp]\nhold_to_run = true\n" + test::axis("x", "zone = \"cut\"\n") +
                      test::axis("tilt", "zone = \"lamp\"\n") + test::permits +

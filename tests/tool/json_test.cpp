@@ -79,6 +79,8 @@ TEST_CASE("check, rehearse, logbook and calibrate say what docs/json.md says") {
                 "rehearse --json demo/desk.toml demo/desk_session.toml",
                 "rehearse --json demo/fine.toml demo/fine_session.toml", "logbook --json " + log, "logbook --json"}),
       {"story[].link"});
+  compare("check, of a rig and of the same after an edit",
+          paths_of({"check --json demo/bench.toml " + (folder / "doubtful.toml")}));
   compare("calibrate", paths_of({"calibrate --json --track demo/handsets/worn_pad.show.evemu"}));
 }
 

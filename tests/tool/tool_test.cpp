@@ -233,6 +233,12 @@ TEST_CASE("check: findings stand at the end with a mark under their place, and a
   CHECK(nlohmann::json::parse(json.out)["findings"][0]["severity"] == "cannot work");
   CHECK(run("check --deny nothing " + fast).exit == 0);
   CHECK(says(run("check " + fast), "(150 if that was meant to be mm/min)"));
+  const Ran edited = run("check --deny nothing demo/bench.toml " + fast);
+  CHECK(edited.exit == 0);
+  CHECK(says(edited, "axis x: speed was 180, is 9000\n"));
+  CHECK(says(edited, "[trips_at_speed]"));
+  CHECK_FALSE(edited.out.find("axis y") != std::string::npos);
+  CHECK(says(run("check demo/bench.toml demo/bench.toml"), "nothing means anything else"));
   // What cannot work is told where it is used, too.
   CHECK(says(run("rehearse " + fast + " " + demo_session), "[trips_at_speed]"));
 }
