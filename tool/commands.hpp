@@ -36,7 +36,7 @@ struct RehearseOptions {
 void tell_worst(const Rig& rig);
 struct CheckOptions {
   std::string rig;
-  std::string edited;  ///< the same after an edit; empty: one rig is reviewed
+  std::string edited;                ///< the same after an edit; empty: one rig is reviewed
   std::string deny = "cannot_work";  ///< the least severity of a finding that makes it exit with 1
   bool json = false;
 };
