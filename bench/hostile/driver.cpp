@@ -268,7 +268,9 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
       hands_.put(h, c, 0, now);
       return true;
     }
-    case Interlock::another_in_charge: return keep(makes_ready, false);
+    case Interlock::another_in_charge:
+      if (plan_.hold_to_run) release(handset, now);
+      return keep(makes_ready, false);
     case Interlock::none:
     case Interlock::unasked:
     case Interlock::begun_before:

@@ -195,12 +195,12 @@ void Watch::take_delivered(const Engine& engine, const TickTruth& truth) {
           stop(z, RigPlan::stop_key, true);
           // What no stop can say is refused: then nothing is known of it, which stops what is live.
           zone.stop_key_now = zone.stop_key_now || std::abs(static_cast<long>(d.raw)) <= full_raw;
-          zone.ready_begun = false;
+          zone.ready_begun = zone.ready_after_stop = false;
         }
         if (binding.effect == Effect::enable && !key && d.raw > 830 && binding.squeeze < 1 && !d.refused)
           zone.begun[b] = 0;
         if (makes_ready(binding.effect) && says_pressed) {
-          zone.ready_begun = zone.ready_now = true;
+          zone.ready_begun = zone.ready_now = zone.ready_after_stop = true;
           zone.candidates |= station(d.handset);
         }
         if (is_mover(binding.effect) && says_pressed) zone.pressed_since[b] = 1;
@@ -321,7 +321,8 @@ void Watch::watch_zone(std::size_t z, const Engine& engine, const TickTruth& tru
   }
   zone.powered = powered;
   if (zone.state == State::stowed && before != State::stowed) {
-    zone.ready_begun = false;
+    // Pressed after the stop in the very same tick, it counts once its gesture is decided.
+    zone.ready_begun = zone.ready_after_stop;
     zone.was_stowed_now = true;
   }
 }
@@ -679,7 +680,7 @@ void Watch::tick(const TickTruth& truth, const Engine& engine, const TickBuffers
   ++ticks_;
   ++tally_.ticks;
   for (Zone& zone : zones_) {
-    zone.stop_now = zone.stop_key_now = zone.ready_now = false;
+    zone.stop_now = zone.stop_key_now = zone.ready_now = zone.ready_after_stop = false;
     if (zone.state == State::stowed && zone.was_stowed_now) zone.candidates = 0;
     zone.was_stowed_now = false;
     zone.pressed_before = zone.pressed_since;

@@ -61,7 +61,7 @@ class Watch {
     std::uint32_t candidates =
         0;  // bits of handsets whose ready was pressed since it was stowed, and of their stations
     bool ready_begun = false, ready_before = false, was_stowed_now = false, stop_now = false, powered = false;
-    bool stop_key_now = false, ready_now = false;
+    bool stop_key_now = false, ready_now = false, ready_after_stop = false;
     bool may_move = false, could_move = false;  // in this tick, in the one before
     int power_off_in = -1;                      // ticks at rest until power has to be off; -1: it has not
     bool off_at_once = false;
