@@ -15,7 +15,10 @@ local verb=$words[2]
 words=("${(@)words[2,-1]}")
 ((CURRENT--))
 case $verb in
-  check) _arguments --help $rig '2:edited:_files -g "*.toml"' $json '--deny[exit with 1 from this severity on]:severity:(doubtful dangerous cannot_work nothing)' ;;
+  check)
+    _arguments --help $rig '2:edited:_files -g "*.toml"' $json \
+      '--deny[exit with 1 from this severity on]:severity:(doubtful dangerous cannot_work nothing)'
+    ;;
   rehearse) _arguments --help $rig '2:session:_files -g "*.toml"' $csv $plot $replace $axis $span $json ;;
   handsets) _arguments --help '--all[also what no rig can use]' $json ;;
   calibrate)
