@@ -82,6 +82,23 @@ struct LogbookOptions {
 };
 int logbook(const LogbookOptions& options);
 
+struct FaultsOptions {
+  std::string rig, axis, failure;  ///< axis, failure: empty: all
+  std::string plot, page;          ///< where the worst run's plot goes, and the page; empty: nowhere
+  bool all = false, json = false, replace = false;
+  std::uint64_t campaign = 0;  ///< so many ticks of random hands and failures instead; 0: not
+  std::uint64_t seed = 1;
+};
+/// What can fail, at the worst moments, on the simulated machine.
+int faults(const FaultsOptions& options);
+
+struct StandInOptions {
+  std::string kind, rig, link;  ///< link empty: the rig's only one of that kind
+  double for_s = 0, every_s = 1;
+};
+/// A simulated far end as a process of its own, until it is told to quit.
+int stand_in(const StandInOptions& options);
+
 // Shared by the verbs.
 /// The rig with the ends of the session's devices; what is odd about these is told.
 Rig fitted_with_warnings(const std::string& path, const Session& session);

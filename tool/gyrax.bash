@@ -1,25 +1,27 @@
 # bash completion for gyrax
 _gyrax() {
   local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD - 1]} verb=${COMP_WORDS[1]}
-  local verbs="check rehearse handsets calibrate watch run logbook demo --help --version"
+  local verbs="check faults rehearse handsets calibrate watch run logbook stand-in demo --help --version"
   if ((COMP_CWORD == 1)); then
     mapfile -t COMPREPLY < <(compgen -W "$verbs" -- "$word")
     return
   fi
   case $before in
-    --csv | --plot | --logbook | --record | --track | --out) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
+    --csv | --plot | --page | --logbook | --record | --track | --out) mapfile -t COMPREPLY < <(compgen -f -- "$word") ; return ;;
     --deny) mapfile -t COMPREPLY < <(compgen -W "doubtful dangerous cannot_work nothing" -- "$word") ; return ;;
   esac
   if [[ $word == -* ]]; then
     local options="--help"
     case $verb in
       check) options="--help --json --deny" ;;
+      faults) options="--help --all --axis --failure --plot --page --campaign --seed --replace --json" ;;
       rehearse) options="--help --csv --plot --replace --axis --span --json" ;;
       handsets) options="--help --all --json" ;;
       calibrate) options="--help --track --out --replace --device --name --step --json" ;;
       watch) options="--help --hands --for --plain --json --record --replace" ;;
       run) options="--help --hands --for --plain --json --record --replace --logbook --no-logbook --keep --keep-mb --no-real-time" ;;
       logbook) options="--help --csv --plot --replace --axis --span --json" ;;
+      stand-in) options="--help --link --for --every" ;;
       demo) options="--help --out --replace" ;;
     esac
     mapfile -t COMPREPLY < <(compgen -W "$options" -- "$word")

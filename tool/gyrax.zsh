@@ -8,7 +8,7 @@ local -a live=(
   '--record[record at once]:name:_files' $json $replace
 )
 if ((CURRENT == 2)); then
-  _values verb check rehearse handsets calibrate watch run logbook demo --help --version
+  _values verb check faults rehearse handsets calibrate watch run logbook stand-in demo --help --version
   return
 fi
 local verb=$words[2]
@@ -18,6 +18,11 @@ case $verb in
   check)
     _arguments --help $rig '2:edited:_files -g "*.toml"' $json \
       '--deny[exit with 1 from this severity on]:severity:(doubtful dangerous cannot_work nothing)'
+    ;;
+  faults)
+    _arguments --help $rig '--all[every row]' '--axis[this axis alone]:axis:' '--failure[this failure alone]:code:' $plot \
+      '--page[write it as Markdown]:file:_files' '--campaign[random hands and failures]:ticks:' '--seed[of the campaign]:seed:' \
+      $replace $json
     ;;
   rehearse) _arguments --help $rig '2:session:_files -g "*.toml"' $csv $plot $replace $axis $span $json ;;
   handsets) _arguments --help '--all[also what no rig can use]' $json ;;
@@ -32,5 +37,9 @@ case $verb in
       '--keep-mb[megabytes of them]:number:' '--no-real-time[ordinary priority]'
     ;;
   logbook) _arguments --help '1:logbook:_files -g "*.jsonl.zst"' $csv $plot $replace $axis $span $json ;;
+  stand-in)
+    _arguments --help '1:kind:(board)' '2:rig:_files -g "*.toml"' '--link[which link of the rig]:link:' \
+      '--for[end after so many seconds]:seconds:' '--every[tell positions so often]:seconds:'
+    ;;
   demo) _arguments --help '--out[the folder]:folder:_files -/' $replace ;;
 esac

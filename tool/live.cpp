@@ -126,6 +126,12 @@ class Live {
     engine_ = std::thread([this] { runner_->run(); });
   }
 
+  /// What the far ends say, and whether they are there.
+  void look_at_links() {
+    if (!links_) return;
+    while (const auto words = links_->said()) note(*words);
+  }
+
   /// What its disk says, as soon as it says it.
   void look_at_logbook() {
     if (!log_) return;
@@ -233,6 +239,7 @@ class Live {
     if (supervised_ != nullptr && supervised_->stopped() && !std::exchange(told_stop_, true))
       note("a real stop ended the recording");
     remember();
+    look_at_links();
     look_at_logbook();
     tell_events();
     tell_axes();

@@ -81,6 +81,8 @@ int run(int argc, char** argv) {
       "  gyrax run demo/bench.toml --hands demo/session.toml   the same live, in real time\n"
       "  gyrax handsets                                what is plugged in; gyrax watch shows it move\n"
       "  gyrax check demo/bench.toml                   what that bench's rig means\n"
+      "  gyrax faults demo/bench.toml                  how far it goes when something fails\n"
+      "  gyrax stand-in board demo/board.toml          a simulated board on a real wire, for run\n"
       "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n\n"
       "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed;\n"
       "of a logbook 4 cut off, 5 damaged, 6 otherwise by another binary.\n");
@@ -117,6 +119,36 @@ int run(int argc, char** argv) {
       "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n"
       "  gyrax rehearse demo/bench.toml demo/session.toml --csv - | head\n"
       "Exit code 1: a stop took longer than the deceleration limits allow.\n");
+
+  FaultsOptions faults_options;
+  CLI::App* faults_verb = app.add_subcommand(
+      "faults", "Provoke every failure at its worst moments on simulated machines: predicted beside measured");
+  faults_verb->add_option("rig", faults_options.rig, "The rig, a TOML file")->required();
+  faults_verb->add_flag("--all", faults_options.all, "Every row, not only the farthest of each side");
+  faults_verb->add_option("--axis", faults_options.axis, "This axis alone");
+  faults_verb->add_option("--failure", faults_options.failure, "This failure alone, by its code (see --json)");
+  faults_verb->add_option("--plot", faults_options.plot, "Draw the worst run; .png or .svg, - is standard output (PNG)")
+      ->type_name("FILE");
+  faults_verb->add_option("--page", faults_options.page, "Write it as Markdown, with a picture for each axis beside it")
+      ->type_name("FILE");
+  faults_verb
+      ->add_option("--campaign", faults_options.campaign,
+                   "Instead: so many ticks of random hands and failures, each held against what must never be")
+      ->check(CLI::Range(1ull, 1'000'000'000'000ull));
+  faults_verb->add_option("--seed", faults_options.seed, "Of the campaign; the same seed gives the same")
+      ->needs("--campaign");
+  for (CLI::Option* option :
+       {faults_verb->get_option("--axis"), faults_verb->get_option("--failure"), faults_verb->get_option("--plot"),
+        faults_verb->get_option("--page"), faults_verb->get_option("--all")})
+    option->excludes("--campaign");
+  faults_verb->add_flag("--replace", faults_options.replace, "Even where these files are there already");
+  faults_verb->add_flag("--json", faults_options.json, "For scripts: every row as JSON");
+  faults_verb->footer(
+      "  gyrax faults demo/bench.toml\n"
+      "  gyrax faults demo/bench.toml --axis x --failure racing --plot racing.png\n"
+      "  gyrax faults demo/bench.toml --page stops.md   for the machine's technical file\n"
+      "  gyrax faults demo/bench.toml --campaign 10000000\n"
+      "Exit code 1: something went further, or longer, than predicted, or stopped of another cause.\n");
 
   bool everything = false;
   CLI::App* handsets_verb =
@@ -169,7 +201,8 @@ int run(int argc, char** argv) {
       "Keys: r starts and stops a recording (a session that rehearse takes), q ends.\n");
 
   bool no_real_time = false;
-  CLI::App* run_verb = app.add_subcommand("run", "Run a rig live, in real time, on its simulated machines");
+  CLI::App* run_verb =
+      app.add_subcommand("run", "Run a rig live, in real time, on what its links lead to: simulated machines, boards");
   run_verb->add_option("rig", live_options.rig, "The rig, a TOML file")->required();
   add_live_options(run_verb);
   run_verb->add_option("--logbook", live_options.logbook,
@@ -211,6 +244,24 @@ int run(int argc, char** argv) {
       "Read it with other tools: zstdcat today.jsonl.zst\n"
       "Exit code 1: the replay came out otherwise; 4: cut off; 5: damaged; 6: otherwise, by another binary.\n");
 
+  StandInOptions stand_in_options;
+  CLI::App* stand_in_verb =
+      app.add_subcommand("stand-in", "Be the far end of a rig's link: a simulated board on its real wire");
+  stand_in_verb->add_option("kind", stand_in_options.kind, "What to be: board")
+      ->required()
+      ->check(CLI::IsMember({"board"}));
+  stand_in_verb->add_option("rig", stand_in_options.rig, "The rig, a TOML file; its channels and its wire count")
+      ->required();
+  stand_in_verb->add_option("--link", stand_in_options.link, "Which link of the rig; needed where several are boards");
+  stand_in_verb->add_option("--for", stand_in_options.for_s, "End by itself after so many seconds")
+      ->check(seconds_only);
+  stand_in_verb->add_option("--every", stand_in_options.every_s, "Tell where everything is so often, where it moved")
+      ->check(seconds_only);
+  stand_in_verb->footer(
+      "  gyrax stand-in board demo/board.toml\n"
+      "Lines that it takes while it runs: cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT,\n"
+      "quit.\n");
+
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");
   demo_verb->add_option("--out", folder, "The folder for them")->capture_default_str();
@@ -232,7 +283,7 @@ int run(int argc, char** argv) {
     return exit == 0 ? done : wrong_input;
   }
   if (as_json || check_options.json || options.json || calibrate_options.json || live_options.json ||
-      logbook_options.json)
+      logbook_options.json || faults_options.json)
     expect_json();
   // An option that would do nothing is a slip.
   const auto idle_replace = [](bool replace, bool anything) {
@@ -242,10 +293,13 @@ int run(int argc, char** argv) {
   if (idle_replace(options.outputs.replace, !options.outputs.csv.empty() || !options.outputs.plot.empty()) ||
       idle_replace(logbook_options.outputs.replace,
                    !logbook_options.outputs.csv.empty() || !logbook_options.outputs.plot.empty()) ||
+      idle_replace(faults_options.replace, !faults_options.plot.empty() || !faults_options.page.empty()) ||
       idle_replace(live_options.replace, !live_options.logbook.empty() || !live_options.record.empty()))
     return wrong_input;
   if (*check_verb) return check(check_options);
+  if (*faults_verb) return faults(faults_options);
   if (*rehearse_verb) return rehearse(options);
+  if (*stand_in_verb) return stand_in(stand_in_options);
   if (*calibrate_verb) return calibrate(calibrate_options);
   if (*handsets_verb) return handsets(as_json, everything);
   if (*logbook_verb) return logbook(logbook_options);

@@ -239,10 +239,12 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     case Interlock::stopping:
     case Interlock::turning_round:
     case Interlock::link_silent:
+    case Interlock::far_end_fault:
     case Interlock::no_position:
     case Interlock::switch_rests:
     case Interlock::on_too_long:
     case Interlock::has_run:
+    case Interlock::brake_holds:
     case Interlock::on_path: return true;  // wait
     case Interlock::handset_gone: hands_.plug(static_cast<int>(index(first.handset)), now); return true;
     case Interlock::handset_silent: return true;

@@ -55,6 +55,9 @@ Watch::Watch(const RigPlan& plan, const Rig& rig, const Hands& hands, Tally& tal
   }
   for (std::size_t b = 0; b < plan.bindings.size(); ++b)
     for (const int a : plan.bindings[b].axes) bindings_of_[at(a)].push_back(b);
+  for (std::size_t z = 0; z < zones_.size(); ++z)
+    for (const LinkId link : rig.setup.zones[z].links)
+      zones_[z].valid_s = std::min(zones_[z].valid_s, seconds(rig.setup.links[index(link)].frame_valid_for));
   std::array<std::size_t, 2> used{};
   for (std::size_t i = 0; i < rig.axes.size(); ++i)
     for (std::size_t a = 0; a < plan.axes.size(); ++a)
@@ -250,7 +253,9 @@ void Watch::watch_zone(std::size_t z, const Engine& engine, const TickTruth& tru
   zone.state = engine.permit(id_at<ZoneId>(z)).state();
   if (zone.stop_key_now && (zone.state == State::ready || zone.state == State::live))
     fail(Property::asked, fmt::format("zone {} is ready or live after a tick in which its stop was pressed", z));
-  const bool late = truth.dt_s < 0 || truth.dt_s > plan_.max_s + 1e-9;
+  const bool ran_out = truth.dt_s > zone.valid_s + 1e-9;
+  const bool late = ran_out || truth.dt_s < 0 || truth.dt_s > plan_.max_s + 1e-9;
+  if (ran_out && zone.powered) zone.off_at_once = true;
   for (int l = 0; l < plan_.links; ++l) {
     bool counts = false;
     for (const AxisPlan& axis : plan_.axes) {

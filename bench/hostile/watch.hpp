@@ -65,6 +65,7 @@ class Watch {
     bool may_move = false, could_move = false;  // in this tick, in the one before
     int power_off_in = -1;                      // ticks at rest until power has to be off; -1: it has not
     bool off_at_once = false;
+    double valid_s = 1e9;                             // of the frames of its links: the least
     Time still_at{};                                  // the last tick in which nothing moved
     std::vector<std::uint8_t> begun;                  // by binding: an enable pressed while it was ready
     std::vector<std::uint8_t> voided, pressed_since;  // by binding: active when it stopped or went live; pressed since

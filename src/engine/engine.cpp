@@ -1,6 +1,7 @@
 #include <gyrax/engine/engine.hpp>
 
 #include "asks.hpp"
+#include "brakes.hpp"
 #include "explain.hpp"
 #include "holds.hpp"
 #include "reference.hpp"
@@ -27,6 +28,9 @@ void begin(EngineParts& e, Time now, EventRing& events) noexcept {
     e.zones[z].stopped = false;
     if (passed < Span{0}) fault(e, id_at<ZoneId>(z), Cause::clock_backwards);
     if (passed > e.max_tick) fault(e, id_at<ZoneId>(z), Cause::tick_late);
+    // What they stopped in is not to be taken up again.
+    for (const LinkId link : e.zones[z].setup.links)
+      if (passed > e.valid_for[index(link)]) fault(e, id_at<ZoneId>(z), Cause::frames_expired);
   }
 }
 
@@ -83,8 +87,10 @@ void watch(EngineParts& e) noexcept {
       if (health == HandsetHealth::absent) fault(e, id, Cause::handset_gone);
       if (health == HandsetHealth::silent) fault(e, id, Cause::handset_silent);
     }
-    for (const LinkId link : zone.setup.links)
+    for (const LinkId link : zone.setup.links) {
       if (!e.links.fresh(link, e.now)) fault(e, id, Cause::link_silent);
+      if (e.links.faulty(link)) fault(e, id, Cause::far_end_fault);
+    }
     // Live stands on what is held, and on nothing else.
     if (zone.setup.hold_to_run) {
       run_while_held(e, id);
@@ -138,7 +144,10 @@ void command(EngineParts& e) noexcept {
     const Permit& permit = e.zone(axis.zone).permit;
     const bool may_move = permit.powered() && (permit.live() || permit.stopping());
     const AxisState& state = e.motion.axis(id).state();
-    const Mode mode = !permit.powered() ? Mode::off : may_move ? Mode::follow : Mode::stand;
+    const Mode mode = !permit.powered()  ? Mode::off
+                      : is_braked(e, id) ? Mode::braked
+                      : may_move         ? Mode::follow
+                                         : Mode::stand;
     command.mode = mode;
     command.p = state.p;
     command.v = state.v;
@@ -150,14 +159,14 @@ void command(EngineParts& e) noexcept {
   }
 }
 
-/// A stop is over when every axis of its zone is at rest.
+/// A stop is over when every axis of its zone is at rest, and held by its brake where power goes.
 void settle(EngineParts& e) noexcept {
   for (std::size_t z = 0; z < e.zones.size(); ++z) {
     if (!e.zones[z].permit.stopping()) continue;
     bool rest = true;
     for (const AxisId axis : e.zones[z].setup.axes)
       rest = rest && e.commands[index(axis)].v == 0 && e.commands[index(axis)].a == 0;
-    if (rest) apply(e, id_at<ZoneId>(z), PermitEvent::rest, Cause::none);
+    if (rest && brakes_hold(e, id_at<ZoneId>(z))) apply(e, id_at<ZoneId>(z), PermitEvent::rest, Cause::none);
   }
 }
 
@@ -191,6 +200,7 @@ void detail::run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noex
   watch_steady(e);
   end_times(e);
   watch_duty(e);
+  work_brakes(e);
   move(e);
   command(e);
   explain(e);

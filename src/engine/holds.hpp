@@ -1,13 +1,13 @@
 // What keeps an axis from what it is asked, besides its zone and its travel: a switch that it needs, a control that has
-// to be met, a motor that rests before it turns round, a time for which it may run.
+// to be met, a motor that rests before it turns round, a brake that has not let go, a time for which it may run.
 #pragma once
 
 #include <gyrax/engine/parts.hpp>
 
 namespace gyrax::detail {
 
-/// What a group lacks: a switch that one of its axes needs and that is off, or rest. They move together: what one
-/// needs, all need.
+/// What a group lacks: a switch that one of its axes needs and that is off, a brake that lets go, or rest. They move
+/// together: what one needs, all need.
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept;
 /// How long axes have run that may do so for a time only.
 void watch_duty(EngineParts& e) noexcept;

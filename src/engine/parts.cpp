@@ -65,12 +65,21 @@ std::vector<Worked> worked(const Setup& setup) {
   return all;
 }
 
+std::vector<Braked> brakes(const Setup& setup) {
+  constexpr double slow_share = 0.02;
+  std::vector<Braked> all;
+  for (std::size_t a = 0; a < setup.axes.size(); ++a)
+    if (setup.axes[a].brake.any())
+      all.push_back({id_at<AxisId>(a), slow_share * setup.axes[a].limits.speed(), {}, Brake(setup.axes[a].brake)});
+  return all;
+}
+
 std::vector<GroupPlace> groups(const Setup& setup) {
   return column(setup.groups, [&](const GroupSetup& group) {
     GroupPlace place{.zone = group.zone};
     for (const AxisId id : group.axes) {
       const AxisSetup& axis = setup.axes[index(id)];
-      place.needs = place.needs || !axis.needs.empty() || axis.duty.any();
+      place.needs = place.needs || !axis.needs.empty() || axis.duty.any() || axis.brake.any();
       place.turns = place.turns || !is_place(axis.drive);
     }
     return place;
@@ -102,6 +111,7 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
       groups(detail::groups(setup)),
       measured(detail::measured(setup)),
       worked(detail::worked(setup)),
+      brakes(detail::brakes(setup)),
       switches(setup.switches.begin(), setup.switches.end()),
       needs(detail::needs(setup)),
       requests(setup.axes.size()),

@@ -40,8 +40,9 @@ Obstacle in_the_way_of_running(const EngineParts& e, ZoneId id) noexcept {
                            [&](SlotId slot) { return e.bind.runs(slot, id, e.signal); });
 }
 
-/// Takes up every axis of a zone where it stands: at the measured position where there is one. What was measured before
-/// `measured_after`, when it came to rest, tells where it was on its way.
+/// Takes up every axis of a zone where it stands: at the measured position where there is one, else where its far end
+/// says that it told it to be last. What was measured before `measured_after`, when it came to rest, tells where it was
+/// on its way.
 void take_up(EngineParts& e, ZoneId zone, Time measured_after) noexcept {
   for (const AxisId id : e.zone(zone).setup.axes) {
     Axis& axis = e.axis(id);
@@ -49,11 +50,13 @@ void take_up(EngineParts& e, ZoneId zone, Time measured_after) noexcept {
     const bool first = !axis.taken_up;
     if (!axis.is_place) {
       if (motion.at_rest()) e.motion.restart(id, 0);
-    } else if (axis.position == PositionKind::measured) {
-      const double measured = e.links.measured(id).position, off = measured - motion.state().p;
+    } else if (const AxisReport& report = e.links.measured(id);
+               axis.position == PositionKind::measured || report.told) {
+      const double off = report.position - motion.state().p;
       // Where the report agrees with the counted rest point, that point is kept: steps stay exact across a pause.
       const bool outdated = e.links.measured_at(axis.link) < measured_after;
-      if (first || (!outdated && (off > axis.in_position || off < -axis.in_position))) e.motion.restart(id, measured);
+      if (first || (!outdated && (off > axis.in_position || off < -axis.in_position)))
+        e.motion.restart(id, report.position);
     } else if (first) {
       e.motion.restart(id, axis.start, true);
     }

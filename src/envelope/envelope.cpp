@@ -5,6 +5,8 @@
 namespace gyrax {
 namespace {
 
+bool stands(Mode mode) noexcept { return mode == Mode::stand || mode == Mode::braked; }
+
 constexpr double countable = 4e9;
 
 double magnitude(double value) noexcept { return value < 0 ? -value : value; }
@@ -70,7 +72,7 @@ bool Envelope::goes_on(const Checked& b, const State& last, bool may_move, const
   if (c.v == 0) return moved == 0;
   const double units = slack * (1 + magnitude(c.p)), speed = magnitude(c.v);
   const double room = (c.v > 0 ? b.high - c.p : c.p - b.low) + units, slower = speed * (1 - share);
-  return may_move && c.mode != Mode::stand && speed <= b.speed && sound(c.p) && magnitude(moved - c.v * dt) <= units &&
+  return may_move && !stands(c.mode) && speed <= b.speed && sound(c.p) && magnitude(moved - c.v * dt) <= units &&
          slower / 2 * (slower * b.per_decel + b.decel_ramp_s) <= room;
 }
 
@@ -78,7 +80,7 @@ bool Envelope::holds(const Checked& b, const State& last, bool may_move, const A
                      double dt) const noexcept {
   if (!(sound(c.p) && sound(c.v) && sound(c.a) && dt >= 0)) return false;
   const double moved = c.p - last.p;
-  if (!may_move || c.mode == Mode::stand) return moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0;
+  if (!may_move || stands(c.mode)) return moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0;
   if (moved == 0 && c.v == 0 && c.a == 0 && last.v == 0 && last.a == 0) return true;
 
   if (magnitude(c.v) > b.speed) return false;

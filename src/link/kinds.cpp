@@ -1,3 +1,4 @@
+#include <gyrax/link/board.hpp>
 #include <gyrax/link/link.hpp>
 #include <gyrax/link/simulated.hpp>
 
@@ -17,7 +18,7 @@ std::unique_ptr<Link> make(const Rig& rig, LinkId link) {
 }
 
 /// A line for each kind; its keys are in src/rig/link_kinds.cpp.
-constexpr Kind kinds[] = {{"simulated", make<SimulatedLink>}};
+constexpr Kind kinds[] = {{"simulated", make<SimulatedLink>}, {"board", make<BoardLink>}};
 
 std::unique_ptr<Link> made(const Rig& rig, LinkId link) {
   for (const Kind& kind : kinds)
@@ -36,6 +37,12 @@ RigLinks::RigLinks(const Rig& rig) {
 
 RigLinks::RigLinks(std::vector<std::unique_ptr<Link>> links) : links_(std::move(links)) {
   reports_.reserve(reports_of_one * links_.size());
+}
+
+std::optional<std::string> RigLinks::said() {
+  for (const auto& link : links_)
+    if (auto words = link->said()) return words;
+  return std::nullopt;
 }
 
 std::span<const LinkReport> RigLinks::reports(Time now) {

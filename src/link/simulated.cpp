@@ -1,4 +1,5 @@
 #include <gyrax/link/simulated.hpp>
+#include <gyrax/rig/predictions.hpp>
 
 namespace gyrax {
 namespace {
@@ -8,35 +9,37 @@ static_assert(static_cast<int>(Becomes::off) == static_cast<int>(sim::Silent::of
               static_cast<int>(Becomes::on) == static_cast<int>(sim::Silent::on) &&
               static_cast<int>(Becomes::keep) == static_cast<int>(sim::Silent::keep));
 
-sim::BenchAxis bench_axis(const AxisSetup& axis, const LinkInfo& info) {
+sim::BenchAxis bench_axis(const Rig& rig, AxisId id) {
+  const AxisSetup& axis = rig.setup.axes[index(id)];
+  const FarEnd far = far_end_of(rig, id);
   sim::BenchAxis made;
-  made.lag_s = info.number("lag_ms") / 1e3;
-  made.speed = axis.limits.speed() * (info.number("speed_percent") / 100);
-  made.decel = axis.limits.full().decel * (info.number("decel_percent") / 100);
+  made.lag_s = far.lag_s;
+  made.speed = far.top_speed;
+  made.decel = far.decel;
   made.measured = axis.position == PositionKind::measured;
   // A machine wakes up anywhere; this one at the end of its travel that is nearest to zero.
   const double low = axis.limits.low(), high = axis.limits.high();
   made.start = made.measured ? (low > 0 ? low : high < 0 ? high : 0) : axis.start;
+  if (axis.brake.any()) made.brake_opens_s = to_seconds(axis.brake.opens);
   const WordMeaning meaning = meaning_of(axis.drive);
   made.scale = meaning.scale;
   made.offset = meaning.offset;
   if (!is_place(axis.drive)) {
     made.motor = true;
     made.start = 0;
-    made.speed = 100;
     made.dead_band = meaning.dead_band;
   }
   return made;
 }
 
 sim::BenchSetup bench_setup(const Rig& rig, LinkId link) {
-  const LinkInfo info = with_usual(rig.links[index(link)], "simulated");
   sim::BenchSetup setup;
   setup.link = link;
-  setup.report_every = from_seconds(info.number("report_ms") / 1e3);
-  setup.report_delay = from_seconds(info.number("delay_ms") / 1e3);
-  for (const AxisSetup& axis : rig.setup.axes)
-    if (axis.wiring.link == link) setup.axes.push_back(bench_axis(axis, info));
+  const FarEnd far = far_end_of(rig, link);
+  setup.report_every = from_seconds(far.report_s);
+  setup.report_delay = from_seconds(far.delay_s);
+  for (std::size_t a = 0; a < rig.axes.size(); ++a)
+    if (rig.setup.axes[a].wiring.link == link) setup.axes.push_back(bench_axis(rig, id_at<AxisId>(a)));
   for (const SwitchSetup& one : rig.setup.switches) {
     if (one.wiring.link != link) continue;
     ++setup.switches;

@@ -19,7 +19,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr const char* modes[] = {"off", "stand", "follow"};
+constexpr const char* modes[] = {"off", "stand", "follow", "braked"};
 
 /// -1 for "none of them".
 template <class Id>
@@ -66,6 +66,21 @@ void list(std::string& out, const char* key, const Rows& rows, Write write) {
 }
 
 constexpr const char* results[] = {"done", "refused", "timed_out"};
+
+/// `[p,v]` where it is measured, `[p]` where it was told to be, null where nobody knows.
+void append(std::string& line, const AxisReport& axis) {
+  if (!axis.measured && !axis.told) {
+    line += "null";
+    return;
+  }
+  line += '[';
+  append(line, axis.position);
+  if (axis.measured) {
+    line += ',';
+    append(line, axis.speed);
+  }
+  line += ']';
+}
 
 /// What a report says besides its axes, where it says anything.
 void append_rest(std::string& out, const LinkReport& r, Time now) {
@@ -124,15 +139,7 @@ void TickLines::reports(const TickRecord& tick) {
     for (const AxisReport& axis : r.axes) {
       if (!first) line_ += ',';
       first = false;
-      if (!axis.measured) {
-        line_ += "null";
-        continue;
-      }
-      line_ += '[';
-      append(line_, axis.position);
-      line_ += ',';
-      append(line_, axis.speed);
-      line_ += ']';
+      append(line_, axis);
     }
     line_ += ']';
     append_rest(line_, r, tick.now);
@@ -252,15 +259,7 @@ std::string RunState::line() const {
     return true;
   });
   list(out, "measured", measured_, [&](const AxisReport& axis) {
-    if (!axis.measured) {
-      out += "null";
-      return true;
-    }
-    out += '[';
-    append(out, axis.position);
-    out += ',';
-    append(out, axis.speed);
-    out += ']';
+    append(out, axis);
     return true;
   });
   return out + '}';

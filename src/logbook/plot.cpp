@@ -1,27 +1,18 @@
 #include "plot_runs.hpp"
 
+#include <gyrax/files/gnuplot.hpp>
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/logbook/export.hpp>
 
 #include <fmt/format.h>
 
-#include <fcntl.h>
-#include <spawn.h>
-#include <sys/mman.h>
-#include <sys/wait.h>
-#include <unistd.h>
 #include <algorithm>
 #include <array>
-#include <cerrno>
 #include <iterator>
 #include <utility>
 
 namespace gyrax {
 namespace {
-
-// The child's descriptors of what it draws and how it is called.
-constexpr int data_number = 8, title_number = 9;
-constexpr const char *data_path = "/dev/fd/8", *title_path = "/dev/fd/9";
 
 /// Told apart also by those who see fewer colours (Okabe and Ito, 2008).
 constexpr std::array<const char*, 6> colours{"#0072b2", "#d55e00", "#009e73", "#cc79a7", "#56b4e9", "#e69f00"};
@@ -159,11 +150,12 @@ std::string curves_of(const Rig& rig, const Panel& panel, std::size_t first) {
     const bool measured = curve.column == PlotColumn::position || curve.column == PlotColumn::speed;
     if (measured)
       add(fmt::format(
-          "'{}' using 1:{} with lines lw 1 dt 3 lc rgb '{}' notitle", data_path,
+          "'{}' using 1:{} with lines lw 1 dt 3 lc rgb '{}' notitle", gnuplot_data,
           column(curve, curve.column == PlotColumn::speed ? PlotColumn::machine_speed : PlotColumn::machine_position),
           colour));
-    add(fmt::format("'{}' using 1:{} with {} lw 1.6 lc rgb '{}' title \"{}\"", data_path, column(curve, curve.column),
-                    curve.column == PlotColumn::jerk ? "steps" : "lines", colour, rig.axes[curve.axis].name));
+    add(fmt::format("'{}' using 1:{} with {} lw 1.6 lc rgb '{}' title \"{}\"", gnuplot_data,
+                    column(curve, curve.column), curve.column == PlotColumn::jerk ? "steps" : "lines", colour,
+                    rig.axes[curve.axis].name));
   }
   return script + "\n";
 }
@@ -176,7 +168,7 @@ std::string script_of(const Rig& rig, const PlotRuns& runs, const std::vector<Pa
       "set datafile separator \"\\n\"\nset datafile commentschars \"\"\n"
       "stats '{}' using (title = strcol(1)[2:*], 0) nooutput\n"
       "set datafile separator whitespace\n",
-      title_path);
+      gnuplot_title);
   s += fmt::format(
       "set terminal {}\nset encoding utf8\nset multiplot\nset xrange [{}:{}]\nset lmargin at screen "
       "0.08\n"
@@ -207,37 +199,6 @@ std::string script_of(const Rig& rig, const PlotRuns& runs, const std::vector<Pa
   return s + "unset multiplot\n";
 }
 
-/// A file in memory alone, which a child may have under a number.
-class MemoryFile {
- public:
-  explicit MemoryFile(std::string_view text = {}) : fd_(::memfd_create("gyrax", MFD_CLOEXEC)) {
-    // Out of the way of the child's own numbers.
-    if (const int high = ::fcntl(fd_, F_DUPFD_CLOEXEC, 16); high >= 0) {
-      ::close(fd_);
-      fd_ = high;
-    }
-    good_ = fd_ >= 0 && ::pwrite(fd_, text.data(), text.size(), 0) == static_cast<ssize_t>(text.size());
-  }
-  ~MemoryFile() { ::close(fd_); }
-  MemoryFile(const MemoryFile&) = delete;
-  MemoryFile& operator=(const MemoryFile&) = delete;
-  int get() const { return fd_; }
-  bool good() const { return good_; }
-  std::string text() const {
-    std::string all(static_cast<std::size_t>(std::max<off_t>(::lseek(fd_, 0, SEEK_END), 0)), '\0');
-    for (std::size_t done = 0; done < all.size();) {
-      const ssize_t got = ::pread(fd_, all.data() + done, all.size() - done, static_cast<off_t>(done));
-      if (got <= 0) return {};
-      done += static_cast<std::size_t>(got);
-    }
-    return all;
-  }
-
- private:
-  int fd_;
-  bool good_ = false;
-};
-
 /// One line: "T" and the title, without what could end it. A quote and a backslash mean something in data, and are
 /// drawn as signs that look like them.
 std::string title_of(const Rig& rig) {
@@ -252,28 +213,6 @@ std::string title_of(const Rig& rig) {
     }
   }
   return text + "\n";
-}
-
-/// Has the plotting program carry out a script, with no shell between; what it draws comes on its standard output.
-/// False where it is not there or did not.
-bool carry_out(const MemoryFile& script, const MemoryFile& data, const MemoryFile& title, const MemoryFile& picture) {
-  posix_spawn_file_actions_t files;
-  ::posix_spawn_file_actions_init(&files);
-  for (const auto& [from, to] : {std::pair{script.get(), STDIN_FILENO},
-                                 {picture.get(), STDOUT_FILENO},
-                                 {data.get(), data_number},
-                                 {title.get(), title_number}})
-    ::posix_spawn_file_actions_adddup2(&files, from, to);
-  ::posix_spawn_file_actions_addopen(&files, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
-  char name[] = "gnuplot";
-  char* const arguments[] = {name, nullptr};
-  pid_t child = -1;
-  const int failed = ::posix_spawnp(&child, name, &files, nullptr, arguments, environ);
-  ::posix_spawn_file_actions_destroy(&files);
-  if (failed != 0) return false;
-  int status = -1;
-  while (::waitpid(child, &status, 0) < 0 && errno == EINTR) continue;
-  return WIFEXITED(status) && WEXITSTATUS(status) == 0;
 }
 
 }  // namespace
@@ -310,14 +249,7 @@ class PlotPoints::Work {
                                      ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
                                      : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
     const std::vector<Panel> panels = view_.axis.empty() ? panels_of_all(rig_) : panels_of_axis(rig_, axis_);
-    const MemoryFile data(data_of(runs_)), title(title_of(rig_)), picture,
-        script(script_of(rig_, runs_, panels, terminal, axis_));
-    if (!data.good() || !title.good() || !script.good() || !picture.good()) return {"", "no memory to draw in"};
-    if (!carry_out(script, data, title, picture))
-      return {"", "gnuplot did not draw the plot; is the package gnuplot-nox installed?"};
-    std::string drawn = picture.text();
-    const std::string why = drawn.empty() ? "gnuplot drew nothing" : "";
-    return {std::move(drawn), why};
+    return gnuplot(script_of(rig_, runs_, panels, terminal, axis_), data_of(runs_), title_of(rig_));
   }
 
  private:

@@ -135,11 +135,12 @@ void read_report(Scan& scan, LogRecord& record) {
       axes.emplace_back();
       return;
     }
-    AxisReport axis{true, 0, 0};
+    AxisReport axis;
     scan.want('[');
     axis.position = scan.number();
-    scan.want(',');
-    axis.speed = scan.number();
+    axis.measured = scan.take(',');
+    axis.told = !axis.measured;
+    if (axis.measured) axis.speed = scan.number();
     scan.want(']');
     axes.push_back(axis);
   });
@@ -157,8 +158,12 @@ std::pair<std::size_t, AxisCommand> read_command(Scan& scan) {
   const auto axis = static_cast<std::size_t>(scan.whole(0, max_axes - 1));
   scan.want(',');
   const std::string_view mode = scan.word();
-  if (mode != "off" && mode != "stand" && mode != "follow") throw Wrong{"an axis is off, stand or follow"};
-  command.mode = mode == "off" ? Mode::off : mode == "stand" ? Mode::stand : Mode::follow;
+  if (mode != "off" && mode != "stand" && mode != "follow" && mode != "braked")
+    throw Wrong{"an axis is off, braked, stand or follow"};
+  command.mode = mode == "off"      ? Mode::off
+                 : mode == "braked" ? Mode::braked
+                 : mode == "stand"  ? Mode::stand
+                                    : Mode::follow;
   for (double* number : {&command.p, &command.v, &command.a}) {
     scan.want(',');
     *number = scan.number();

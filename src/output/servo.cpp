@@ -4,6 +4,11 @@
 #include <cmath>
 
 namespace gyrax {
+namespace {
+
+constexpr double max_speed_us = 1e9;
+
+}  // namespace
 
 std::optional<ServoMap> ServoMap::make(double low, double high, int low_us, int high_us, bool reversed,
                                        int trim_us) noexcept {
@@ -37,6 +42,13 @@ int ServoMap::pulse_us(double position) const noexcept {
 bool ServoMap::reaches(double position) const noexcept {
   const double pulse = std::floor(exact_us(position) + 0.5);
   return pulse >= low_us_ && pulse <= high_us_;
+}
+
+AxisWord ServoMap::word(const AxisCommand& command) const noexcept {
+  const double slope = (reversed_ ? -1 : 1) * (high_us_ - low_us_) / (high_ - low_);
+  const double speed = std::floor(command.v * slope + 0.5);
+  const bool counts = speed >= -max_speed_us && speed <= max_speed_us;
+  return {command.mode, pulse_us(command.p), counts ? static_cast<std::int64_t>(speed) : 0};
 }
 
 double ServoMap::position(int pulse_us) const noexcept {

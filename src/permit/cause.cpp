@@ -19,6 +19,7 @@ constexpr std::array<AboutCause, cause_count> causes{{
     {"reading_clock", Category::one, true, "a reading was too old, from the future or out of order"},
     {"reading_implausible", Category::one, true, "a reading was far outside the control's range"},
     {"link_silent", Category::one, true, "a link gave no heartbeat"},
+    {"far_end_fault", Category::one, true, "a far end stopped by itself, began anew, or reported a fault"},
     {"report_invalid", Category::one, true, "a link reported something that cannot be"},
     {"following_error", Category::zero, true, "an axis was not where it was told to be"},
     {"moves_at_rest", Category::zero, true, "an axis moved while it was told to stand"},
@@ -26,6 +27,7 @@ constexpr std::array<AboutCause, cause_count> causes{{
     {"overspeed", Category::zero, true, "an axis moved much faster than it was told"},
     {"position_frozen", Category::zero, true, "an axis reported one position while it was told to move"},
     {"tick_late", Category::one, true, "a tick came too late"},
+    {"frames_expired", Category::zero, true, "a tick came so late that the far end had stopped by itself"},
     {"clock_backwards", Category::one, true, "the clock went backwards"},
     {"envelope_refused", Category::one, true, "the last check refused a command"},
 }};

@@ -12,6 +12,8 @@ Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal&
   }
   for (const LinkId link : zone.links)
     if (!links.fresh(link, now)) return {.what = Interlock::link_silent, .link = link};
+  for (const LinkId link : zone.links)
+    if (links.faulty(link)) return {.what = Interlock::far_end_fault, .link = link};
   return {};
 }
 

@@ -38,6 +38,10 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
      "put the cause right, let all controls go, then keep {reset} pressed for 2 s"},
     {"has_run", "it, or an axis of its group, has run for as long as it may, and rests",
      "let the control go, wait until it has rested, then use it again"},
+    {"brake_holds", "its brake, or that of an axis of its group, has not let go yet",
+     "wait a moment, let the control go, then use it again"},
+    {"far_end_fault", "the far end of {link} stopped by itself, began anew, or reports a fault",
+     "see what {link} says, and put it right"},
 }};
 
 }  // namespace

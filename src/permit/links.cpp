@@ -16,7 +16,7 @@ bool Links::holds(const LinkReport& report, Time now) const noexcept {
   // The heartbeat may wrap; a step of less than half its range is forward.
   if (last.heard && static_cast<std::int32_t>(report.sequence - last.sequence) <= 0) return false;
   for (const AxisReport& axis : report.axes) {
-    if (axis.measured && !(is_position(axis.position) && is_position(axis.speed))) return false;
+    if ((axis.measured || axis.told) && !(is_position(axis.position) && is_position(axis.speed))) return false;
   }
   return true;
 }
@@ -24,7 +24,7 @@ bool Links::holds(const LinkReport& report, Time now) const noexcept {
 Cause Links::accept(const LinkReport& report, Time now) noexcept {
   if (index(report.link) >= states_.size()) return Cause::none;
   if (!holds(report, now)) return Cause::report_invalid;
-  states_[index(report.link)] = {true, report.sequence, report.measured, report.arrival};
+  states_[index(report.link)] = {true, report.sequence, report.measured, report.arrival, report.faults};
   for (std::size_t axis = 0; axis < wiring_.size(); ++axis) {
     if (wiring_[axis].link == report.link && wiring_[axis].channel < report.axes.size())
       axes_[axis] = report.axes[wiring_[axis].channel];

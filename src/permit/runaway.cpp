@@ -5,10 +5,8 @@
 namespace gyrax {
 namespace {
 
-constexpr double moving_share = 0.05;  // of full speed
-constexpr double much_faster = 1.5;
-// Over less the resolution of a report is most of its speed; over more, what was told has changed meanwhile.
-constexpr Span min_interval = std::chrono::milliseconds(20), max_interval = std::chrono::milliseconds(150);
+// Over more, what was told has changed meanwhile.
+constexpr Span max_interval = std::chrono::milliseconds(150);
 constexpr std::array<Cause, 4> causes_of_signs{Cause::moves_at_rest, Cause::wrong_way, Cause::overspeed,
                                                Cause::position_frozen};
 

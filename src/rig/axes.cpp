@@ -1,6 +1,7 @@
 // Axes: how far, how fast, where they are, and what `check` says of each.
 #include "axes.hpp"
 
+#include "boards.hpp"
 #include "builder.hpp"
 
 #include <fmt/format.h>
@@ -23,8 +24,14 @@ void RigBuilder::read_axes(Table& root) {
     // Nearly all begin with a machine that is simulated.
     link_names_["machine"] = 0;
     rig_.setup.links.emplace_back();
-    rig_.links.push_back(
-        with_usual({.name = "machine", .kind = "simulated", .numbers = {}, .origin = {}}, "simulated"));
+    rig_.links.push_back(with_usual({.name = "machine",
+                                     .kind = "simulated",
+                                     .numbers = {},
+                                     .texts = {},
+                                     .origin = {},
+                                     .axis_channels = {},
+                                     .switch_channels = {}},
+                                    "simulated"));
     axis_channels_.push_back(0);
     switch_channels_.push_back(0);
   }
@@ -59,7 +66,9 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   } else {
     axis.position = PositionKind::assumed;
   }
+  if (axis.wiring.link != no<LinkId>) read_channel(table, rig_.links[index(axis.wiring.link)], axis, name);
   read_duty(table, axis);
+  read_brake(table, axis.brake);
   if (!info.motor) info.max_stop = table.number("max_stop", {0, max_position, true, unit_words(info.unit)}, 0);
   needs_.push_back(table.has("needs") ? table.texts("needs") : std::vector<std::string>{});
   needed_at_.push_back(table);
@@ -151,6 +160,21 @@ std::string runaway_words(const RunawayTimes& times) {
                         time > Span{} ? fmt::format("{:g} ms", to_seconds(time) * 1e3) : std::string("not watched"));
   }
   return text;
+}
+
+/// `brake = { power_ms = 50, opens_ms = 80, closes_ms = 60 }`.
+void RigBuilder::read_brake(Table& table, BrakeTimes& brake) {
+  auto own = table.table("brake");
+  if (!own) return;
+  const auto time = [&](const char* key, double usual_ms) {
+    return from_seconds(own->number(key, {0, 10'000, false, "ms"}, usual_ms) / 1e3);
+  };
+  brake.power = time("power_ms", 50);
+  if (!own->has("opens_ms")) own->missing("opens_ms", "how long it takes to let go, in ms");
+  if (!own->has("closes_ms")) own->missing("closes_ms", "how long it takes to hold, in ms");
+  brake.opens = time("opens_ms", 1);
+  brake.closes = time("closes_ms", 1);
+  own->refuse_the_rest();
 }
 
 /// `duty = { max_run_s = 20, rest_s = 5, percent = 25, over_s = 240 }`.
@@ -247,6 +271,12 @@ std::string needs_words(const Rig& rig, std::size_t a) {
   std::string text;
   for (const SwitchId target : rig.setup.axes[a].needs)
     text += (text.empty() ? "; moves only while on: " : ", ") + rig.switches[index(target)];
+  const BrakeTimes& brake = rig.setup.axes[a].brake;
+  if (brake.any())
+    text += fmt::format(
+        "; its brake lets go {:g} ms after power, once it stands, and takes {:g} ms; it holds for {:g} ms "
+        "before power goes",
+        to_seconds(brake.power) * 1e3, to_seconds(brake.opens) * 1e3, to_seconds(brake.closes) * 1e3);
   return text + duty_words(rig.setup.axes[a].duty);
 }
 

@@ -107,7 +107,12 @@ void RigBuilder::read_links(Table& root) {
   for (auto& [name, table] : root.tables("link")) {
     if (!add_name(table, link_names_, name, "link")) continue;
     LinkSetup link;
-    LinkInfo info{.name = name, .numbers = {}, .origin = {table.file(), table.line()}};
+    LinkInfo info{.name = name,
+                  .numbers = {},
+                  .texts = {},
+                  .origin = {table.file(), table.line()},
+                  .axis_channels = {},
+                  .switch_channels = {}};
     link.max_silence = from_seconds(table.number("silence_ms", milliseconds, 100) / 1e3);
     link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, 50) / 1e3);
     read_kind(table, info);

@@ -54,6 +54,7 @@ class RigBuilder {
   MotionLimits read_limits(Table& table, AxisInfo& info);
   void read_position(Table& table, const std::string& unit_name, AxisSetup& axis);
   void read_duty(Table& table, AxisSetup& axis);
+  void read_brake(Table& table, BrakeTimes& brake);
   void read_increments(Table& table);
   void resolve_needs();
   std::optional<NotchSetup::Override> read_override(Table& table);

@@ -1,11 +1,17 @@
 // What is absurd or dangerous in the numbers of axes, links, handsets and times.
 #include "axes.hpp"
+#include "boards.hpp"
 #include "findings_kinds.hpp"
+
+#include <gyrax/rig/predictions.hpp>
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <map>
+#include <optional>
 
 namespace gyrax {
 namespace {
@@ -46,12 +52,12 @@ double greatest(double most, Holds holds) {
   return std::floor(low / unit + 1e-6) * unit;
 }
 
-/// The greatest speed from which a stop, and the way in `late_s` before it, is no longer than this.
-double speed_for(const MotionLimits& limits, double way, double late_s = 0) {
+/// The greatest speed from which a stop is no longer than this.
+double speed_for(const MotionLimits& limits, double way) {
   MotionLimits slower = limits;
   return greatest(limits.speed, [&](double speed) {
     slower.speed = speed;
-    return speed == 0 || stop_from(slower) + speed * late_s <= way;
+    return speed == 0 || stop_from(slower) <= way;
   });
 }
 
@@ -69,23 +75,116 @@ void find_in_stops(Findings& f, const OneAxis& a) {
                              ? fmt::format(" ({:g} if that was meant to be {}/min)", a.full.speed / 60, a.info.unit)
                              : ""));
   }
-  if (!(a.info.max_stop > 0)) return;
-  if (stop > a.info.max_stop)
+  if (a.info.max_stop > 0 && stop > a.info.max_stop)
     f.at_key(Found::stop_too_long, a.key("max_stop"), a.info.origin,
              fmt::format("from {:g} {} it stops in {} {}, and {:g} {} are allowed", a.full.speed, a.per_s(),
                          plain(stop), a.info.unit, a.info.max_stop, a.info.unit),
              fmt::format("speed = {:g}, or a greater decel", speed_for(a.full, a.info.max_stop)));
-  const LinkSetup& link = f.rig.setup.links[index(a.setup.wiring.link)];
-  const std::string& name = f.rig.links[index(a.setup.wiring.link)].name;
-  const double late_s = to_seconds(std::max(link.max_silence, link.frame_valid_for));
-  const double whole = stop + a.full.speed * late_s;
-  if (stop <= a.info.max_stop && whole > a.info.max_stop)
-    f.at_key(Found::silence_too_long, a.key("max_stop"), a.info.origin,
-             fmt::format("when {} falls silent it goes on for {:g} ms and stops in {} {}, and {:g} {} are allowed",
-                         name, late_s * 1e3, plain(whole), a.info.unit, a.info.max_stop, a.info.unit),
-             fmt::format("speed = {:g}, or [link.{}] silence_ms and valid_ms = {:.0f}",
-                         speed_for(a.full, a.info.max_stop, late_s), name,
-                         std::floor((a.info.max_stop - stop) / a.full.speed * 1e3)));
+}
+
+/// A number of the rig on which it depends how soon a failure is noticed.
+struct Knob {
+  std::string key, words;  // "link.bench.silence_ms", "[link.bench] silence_ms"
+  double now = 0;          // in the key's own unit
+  std::function<void(Rig&, double)> turn;
+};
+
+Span of_ms(double ms) { return from_seconds(ms / 1e3); }
+
+/// The handset of a zone for which a time is the longest.
+template <class TimeOf>
+HandsetId slowest(const Rig& rig, const ZoneSetup& zone, TimeOf time_of) {
+  return *std::ranges::max_element(zone.handsets, {},
+                                   [&](HandsetId h) { return time_of(rig.setup.handsets[index(h)]); });
+}
+
+std::optional<Knob> knob_of(const Rig& rig, std::size_t row, Cause cause) {
+  const AxisSetup& axis = rig.setup.axes[row];
+  const ZoneSetup& zone = rig.setup.zones[index(axis.zone)];
+  const auto of_handset = [&](HandsetId h, const char* key, double now, auto turn) {
+    const std::string& name = rig.handsets[index(h)];
+    return Knob{fmt::format("handset.{}.{}", name, key), fmt::format("[handset.{}] {}", name, key), now,
+                [h, turn](Rig& r, double value) { turn(r.setup.handsets[index(h)], value); }};
+  };
+  switch (side_of(cause)) {
+    case Side::person: {
+      if (zone.handsets.empty()) return std::nullopt;
+      const HandsetId h = slowest(rig, zone, [](const HandsetSetup& s) { return s.max_age; });
+      return of_handset(h, "max_age_ms", to_seconds(rig.setup.handsets[index(h)].max_age) * 1e3,
+                        [](HandsetSetup& s, double ms) { s.max_age = of_ms(ms); });
+    }
+    case Side::handset: {
+      if (cause != Cause::handset_silent) return std::nullopt;
+      const HandsetId h = slowest(rig, zone, [](const HandsetSetup& s) { return s.max_silence.value_or(Span{}); });
+      return of_handset(h, "silence_ms", to_seconds(*rig.setup.handsets[index(h)].max_silence) * 1e3,
+                        [](HandsetSetup& s, double ms) { s.max_silence = of_ms(ms); });
+    }
+    case Side::link: {
+      if (cause != Cause::link_silent) return std::nullopt;
+      const std::size_t l = index(axis.wiring.link);
+      return Knob{fmt::format("link.{}.silence_ms", rig.links[l].name),
+                  fmt::format("[link.{}] silence_ms", rig.links[l].name),
+                  to_seconds(rig.setup.links[l].max_silence) * 1e3,
+                  [l](Rig& r, double ms) { r.setup.links[l].max_silence = of_ms(ms); }};
+    }
+    case Side::machine:
+      return Knob{fmt::format("axis.{}.following_error", rig.axes[row].name), "following_error", axis.following_error,
+                  [row](Rig& r, double value) { r.setup.axes[row].following_error = value; }};
+    case Side::program: return std::nullopt;
+  }
+  return std::nullopt;
+}
+
+double way_of(const Rig& rig, std::size_t row, Cause cause) {
+  return Predictor(rig, id_at<AxisId>(row)).of(cause).way();
+}
+
+/// What is predicted, against what the rig allows: for each number that decides about it, the worst.
+void find_in_allowance(Findings& f, const OneAxis& a, std::size_t row) {
+  const double allowed = a.info.max_stop;
+  if (!(allowed > 0) || stop_from(a.full) > allowed) return;
+  const Predictor predictor(f.rig, id_at<AxisId>(row));
+  if (!(predictor.speed() > 0)) return;
+  std::map<std::string, Prediction> worst;
+  for (std::size_t c = 1; c < cause_count; ++c) {
+    const auto cause = static_cast<Cause>(c);
+    // What a radio repeats is a matter of seconds, and of a travel.
+    if (cause == Cause::handset_steady || !predictor.applies(cause)) continue;
+    const Prediction p = predictor.of(cause);
+    if (p.way() <= allowed) continue;
+    const auto knob = knob_of(f.rig, row, cause);
+    Prediction& most = worst[knob ? knob->key : ""];
+    if (p.way() > most.way()) most = p;
+  }
+  // What is noticed at once is mended with whatever else goes too far.
+  if (worst.size() > 1) worst.erase("");
+  Rig other = f.rig;
+  for (const auto& one : worst) {
+    const Prediction& p = one.second;
+    std::string instead;
+    const AxisLimits limits = other.setup.axes[row].limits;
+    const double speed = greatest(a.full.speed, [&](double v) {
+      MotionLimits slower = a.full;
+      slower.speed = std::max(v, AxisLimits::min);
+      other.setup.axes[row].limits = *AxisLimits::make(limits.low(), limits.high(), slower);
+      return way_of(other, row, p.cause) <= allowed;
+    });
+    other.setup.axes[row].limits = limits;
+    if (speed > 0) instead = fmt::format("speed = {:g}", speed);
+    if (const auto knob = knob_of(f.rig, row, p.cause)) {
+      const double value = greatest(knob->now, [&](double v) {
+        knob->turn(other, v);
+        return way_of(other, row, p.cause) <= allowed;
+      });
+      knob->turn(other, knob->now);
+      if (value > 0) instead += fmt::format("{}{} = {:g}", instead.empty() ? "" : ", or ", knob->words, value);
+    }
+    f.at_key(Found::noticed_too_late, a.key("max_stop"), a.info.origin,
+             fmt::format("after {} it goes {} {}, {} of them until it is noticed ({}), and {:g} {} are allowed",
+                         about(p.cause).name, plain(p.way()), a.info.unit, plain(p.notice_way), p.notice, allowed,
+                         a.info.unit),
+             instead.empty() ? "a lower speed and a smaller following_error together, or a greater decel" : instead);
+  }
 }
 
 void find_in_speeds(Findings& f, const OneAxis& a) {
@@ -132,6 +231,14 @@ void find_in_reports(Findings& f, const OneAxis& a) {
                          a.travel * wide_share / 2));
 }
 
+/// How far a stepper's one step moves its axis; 0: it is none.
+double motor_step_of(const Rig& rig, const AxisSetup& axis) {
+  const LinkInfo& link = rig.links[index(axis.wiring.link)];
+  if (link.axis_channels.empty()) return 0;
+  const ChannelInfo& channel = link.axis_channels[axis.wiring.channel];
+  return channel.kind == wire::ChannelKind::stepper ? std::abs(channel.per / channel.steps) : 0;
+}
+
 void find_in_steps(Findings& f, const OneAxis& a, std::size_t row) {
   const auto& increments = f.rig.setup.notches.increments[row].values;
   const auto* servo = std::get_if<ServoMap>(&a.setup.drive);
@@ -143,6 +250,12 @@ void find_in_steps(Findings& f, const OneAxis& a, std::size_t row) {
                fmt::format("a step of {:g} {} is longer than its travel of {:g} {}", step, a.info.unit, a.travel,
                            a.info.unit),
                "an increment that fits into the travel");
+    const double motor_step = motor_step_of(f.rig, a.setup);
+    if (motor_step > 0 && step < motor_step * (1 - 1e-9))
+      f.at_key(Found::step_below_step, a.key("increments"), a.info.origin,
+               fmt::format("a step of {:g} {} is less than one step of its motor, {:.3g} {}", step, a.info.unit,
+                           motor_step, a.info.unit),
+               fmt::format("an increment of {:.3g} {} or more", motor_step, a.info.unit));
     if (step < pulse)
       f.at_key(Found::step_below_pulse, a.key("increments"), a.info.origin,
                fmt::format("a step of {:g} {} is less than one microsecond of pulse, {:.3g} {}", step, a.info.unit,
@@ -151,11 +264,58 @@ void find_in_steps(Findings& f, const OneAxis& a, std::size_t row) {
   }
 }
 
+void find_in_notches(Findings& f, const OneAxis& a, std::size_t row) {
+  const auto* servo = std::get_if<ServoMap>(&a.setup.drive);
+  if (servo == nullptr) return;
+  constexpr double fewest_pulses_s = 10;
+  const NotchSetup& notches = f.rig.setup.notches;
+  const std::size_t list = row < notches.override_of.size() ? index(notches.override_of[row]) : 0;
+  const double least = *std::ranges::min_element(notches.overrides[list].values);
+  const double pulse = std::abs(servo->position(1501) - servo->position(1500));
+  const double pulses_s = a.full.speed * least / 100 / pulse;
+  if (pulses_s < fewest_pulses_s)
+    f.at_key(
+        Found::coarse_notch, list == 0 ? "override.notches" : a.key("override"), a.info.origin,
+        fmt::format("at {:g} % {} goes {} {} a second, {} microseconds of its pulse", least, a.info.name,
+                    plain(a.full.speed * least / 100), a.info.unit, plain(pulses_s)),
+        fmt::format("a least notch of {:g} % or more", std::ceil(fewest_pulses_s * pulse / a.full.speed * 1000) / 10));
+}
+
+void find_in_calibrations(Findings& f) {
+  for (std::size_t s = 0; s < f.rig.slots.size(); ++s) {
+    const ControlSetup& control = f.rig.setup.controls[s];
+    const ControlKind kind = control.calibration.kind();
+    if (control.control == no<ControlId> || f.rig.slots[s].own_ends) continue;
+    if (kind != ControlKind::centred && kind != ControlKind::one_sided) continue;
+    const std::size_t h = index(control.handset);
+    const auto& measured = f.rig.seats[h].calibrated;
+    if (!measured) continue;
+    f.at_key(Found::not_calibrated, "handset." + f.rig.handsets[h] + ".calibration", {f.rig.path},
+             fmt::format("{} is not in {}", f.rig.slots[s].name, measured->file),
+             fmt::format("gyrax calibrate --out {} --replace, and move it", measured->file));
+  }
+}
+
+/// Whether its wire carries what it is told, and what would fit.
+void find_in_wire(Findings& f, const LinkInfo& link, const std::string& table) {
+  const BoardTimes times = board_times(link);
+  if (!(times.share > 1)) return;
+  const double most_hz = std::floor(link.number("rate_hz") / times.share);
+  f.at_key(Found::wire_too_slow, table + "board.rate_hz", link.origin,
+           fmt::format("{} channels, {:g} times a second, are {} bytes a second, and {:g} baud carry {:g}",
+                       times.channels, link.number("rate_hz"), plain(times.share * times.bytes_per_s),
+                       link.number("baud"), times.bytes_per_s),
+           most_hz >= 1 ? fmt::format("rate_hz = {:g}, or a faster wire", most_hz) : "a faster wire");
+}
+
 void find_in_links(Findings& f) {
   constexpr Span long_time = std::chrono::milliseconds(500);
-  const double period_ms = to_seconds(f.rig.period) * 1e3;
+  const double tick_ms = to_seconds(f.rig.period) * 1e3;
   for (std::size_t l = 0; l < f.rig.links.size(); ++l) {
     const LinkInfo& link = f.rig.links[l];
+    const bool is_board = link.kind == "board";
+    const BoardTimes board = is_board ? board_times(link) : BoardTimes{};
+    const double period_ms = is_board ? board.frame_s * 1e3 : tick_ms;
     const LinkSetup& setup = f.rig.setup.links[l];
     const std::string table = "link." + link.name + ".";
     const double valid_ms = to_seconds(setup.frame_valid_for) * 1e3, silence_ms = to_seconds(setup.max_silence) * 1e3;
@@ -163,11 +323,14 @@ void find_in_links(Findings& f) {
       f.at_key(Found::stops_between_frames, table + "valid_ms", link.origin,
                fmt::format("a frame is valid for {:g} ms, and the next one comes after {:g} ms", valid_ms, period_ms),
                fmt::format("valid_ms = {:g} or more", 10 * period_ms));
-    if (link.kind == "simulated" && silence_ms <= link.number("report_ms") + link.number("delay_ms"))
+    const double report_ms = is_board ? period_ms : link.number("report_ms");
+    const double delay_ms = is_board ? board.round_trip_s * 1e3 : link.number("delay_ms");
+    if (silence_ms <= report_ms + delay_ms)
       f.at_key(Found::silent_between_reports, table + "silence_ms", link.origin,
-               fmt::format("it may be silent for {:g} ms, and reports every {:g} ms, {:g} ms late", silence_ms,
-                           link.number("report_ms"), link.number("delay_ms")),
-               fmt::format("silence_ms = {:g} or more", 5 * (link.number("report_ms") + link.number("delay_ms"))));
+               fmt::format("it may be silent for {:g} ms, and reports every {:g} ms, {:.3g} ms late", silence_ms,
+                           report_ms, delay_ms),
+               fmt::format("silence_ms = {:.0f} or more", std::ceil(5 * (report_ms + delay_ms))));
+    if (is_board) find_in_wire(f, link, table);
     const double late_ms = std::max(silence_ms, valid_ms);
     if (late_ms > to_seconds(long_time) * 1e3)
       f.at_key(Found::long_silence, table + (silence_ms >= valid_ms ? "silence_ms" : "valid_ms"), link.origin,
@@ -190,7 +353,7 @@ void find_in_links(Findings& f) {
   if (f.rig.setup.max_tick > std::chrono::milliseconds(200) && f.rig.origins.contains("tick.max_ms"))
     f.at_key(Found::late_ticks, "tick.max_ms", {f.rig.path},
              fmt::format("a tick may be {:g} ms late", to_seconds(f.rig.setup.max_tick) * 1e3),
-             fmt::format("max_ms = {:g}", std::max(20.0, 5 * period_ms)));
+             fmt::format("max_ms = {:g}", std::max(20.0, 5 * tick_ms)));
 }
 
 void find_in_zones(Findings& f) {
@@ -218,9 +381,12 @@ void find_in_axes(Findings& f) {
                     info.endless || info.motor ? infinite : setup.limits.high() - setup.limits.low()};
     find_in_speeds(f, a);
     if (!info.motor) find_in_stops(f, a);
+    if (!info.motor) find_in_allowance(f, a, row);
     find_in_reports(f, a);
     if (!info.motor) find_in_steps(f, a, row);
+    find_in_notches(f, a, row);
   }
+  find_in_calibrations(f);
   find_in_links(f);
   find_in_zones(f);
 }

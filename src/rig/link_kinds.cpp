@@ -1,6 +1,10 @@
 #include "link_kinds.hpp"
 
+#include <gyrax/wire/port.hpp>
+
 #include <fmt/format.h>
+
+#include <algorithm>
 
 namespace gyrax {
 namespace {
@@ -14,13 +18,40 @@ struct LinkKey {
 struct KindRow {
   const char* kind;
   std::vector<LinkKey> keys;
+  std::vector<const char*> texts;  // keys that are words
+  void (*check)(Table& table, const LinkInfo& info);
 };
+
+/// One wire, of a kind that there is.
+void check_wire(Table& table, const LinkInfo& info) {
+  constexpr const char* wires[] = {"serial", "tcp", "udp"};
+  const auto named = std::ranges::count_if(wires, [&](const char* wire) { return !info.text(wire).empty(); });
+  if (named == 0)
+    table.missing("serial", "its wire: serial = \"/dev/serial/by-id/…\", tcp = \"host:port\" or udp = \"host:port\"");
+  if (named > 1) table.problem(Code::one_effect, "", "names more than one wire", "one of serial, tcp and udp");
+  for (const char* wire : {"tcp", "udp"})
+    if (!info.text(wire).empty() && !wire::host_and_port(info.text(wire)))
+      table.problem(Code::out_of_range, wire, fmt::format("'{}' is no host and port", info.text(wire)),
+                    "\"host:port\", port 1 to 65535: \"lamp.local:7325\", \"[::1]:7325\"");
+  if (!wire::is_baud(static_cast<int>(info.number("baud"))))
+    table.problem(Code::out_of_range, "baud", fmt::format("{:g} is no speed of a serial line", info.number("baud")),
+                  "one of 9600, 19200, 38400, 57600, 115200, 230400, 460800, 500000, 921600, 1000000, 2000000");
+}
 const std::vector<KindRow> kinds{{"simulated",
                                   {{"lag_ms", {0, 1000, false, "ms"}, 12},   // with which an axis follows
                                    {"delay_ms", {0, 1000, false, "ms"}, 2},  // from measuring to the report's arrival
                                    {"report_ms", {0, 1000, true, "ms"}, 4},  // between two reports
-                                   {"speed_percent", {0, 1000, true, "%"}, 130},  // an axis's own limit, of the rig's
-                                   {"decel_percent", {0, 1000, true, "%"}, 100}}}};  // with which it stops by itself
+                                   {"speed_percent", {0, 1000, true, "%"}, 130},   // an axis's own limit, of the rig's
+                                   {"decel_percent", {0, 1000, true, "%"}, 100}},  // with which it stops by itself
+                                  {},
+                                  nullptr},
+                                 {"board",
+                                  {{"baud", {9600, 2'000'000, false, ""}, 115'200},  // of a serial line
+                                   {"address", {1, 254, false, ""}, 1},              // of the board on it
+                                   {"rate_hz", {1, 500, false, "a second"}, 100},    // sets
+                                   {"round_trip_ms", {1, 1000, false, "ms"}, 100}},  // it refuses what is older
+                                  {"serial", "tcp", "udp"},
+                                  check_wire}};
 
 const KindRow* kind_named(const std::string& name) {
   for (const KindRow& row : kinds)
@@ -36,25 +67,34 @@ void read_kind(Table& link, LinkInfo& info) {
   const auto kind = link.choice("kind", names);
   if (!link.has("kind")) link.missing("kind", fmt::format("kind = \"{}\"", names.front()));
   info.kind = kind.value_or(names.front());
+  const KindRow& row = *kind_named(info.kind);
   if (auto table = link.table(info.kind.c_str())) {
-    for (const LinkKey& key : kind_named(info.kind)->keys)
-      info.numbers[key.key] = table->number(key.key, key.allowed, key.usual);
+    for (const LinkKey& key : row.keys) info.numbers[key.key] = table->number(key.key, key.allowed, key.usual);
+    for (const char* key : row.texts) info.texts[key] = table->text(key).value_or("");
     table->refuse_the_rest();
+    if (row.check != nullptr) row.check(*table, info);
+  } else if (row.check != nullptr) {
+    link.missing(info.kind.c_str(), fmt::format("[link.{}.{}] with its wire", info.name, info.kind));
   }
   const std::string known = info.kind;
   info = with_usual(std::move(info), known);
 }
 
 LinkInfo with_usual(LinkInfo link, const std::string& kind) {
-  if (const KindRow* row = kind_named(kind))
+  if (const KindRow* row = kind_named(kind)) {
     for (const LinkKey& key : row->keys) link.numbers.try_emplace(key.key, key.usual);
+    for (const char* key : row->texts) link.texts.try_emplace(key, "");
+  }
   return link;
 }
 
 std::string link_words(const LinkInfo& link) {
   std::string text = link.kind;
-  if (const KindRow* row = kind_named(link.kind))
+  if (const KindRow* row = kind_named(link.kind)) {
+    for (const char* key : row->texts)
+      if (!link.text(key).empty()) text += fmt::format(", {} {}", key, link.text(key));
     for (const LinkKey& key : row->keys) text += fmt::format(", {} {:g}", key.key, link.number(key.key));
+  }
   return text;
 }
 

@@ -1,68 +1,27 @@
 #include "axes.hpp"
+#include "boards.hpp"
 #include "link_kinds.hpp"
+#include "review_parts.hpp"
 #include "shapes.hpp"
 #include "switches.hpp"
 
-#include <gyrax/files/json_version.hpp>
-#include <gyrax/rig/findings.hpp>
+#include <gyrax/rig/predictions.hpp>
 #include <gyrax/rig/review.hpp>
 #include <gyrax/rig/words.hpp>
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <iterator>
 #include <limits>
-#include <numbers>
+#include <optional>
 #include <string>
 #include <vector>
 
 namespace gyrax {
 namespace {
-
-/// The group of an axis, where the machine couples it with others.
-const GroupSetup* coupled(const Rig& rig, std::size_t a) {
-  for (const GroupSetup& group : rig.setup.groups)
-    if (group.together && std::count(group.axes.begin(), group.axes.end(), id_at<AxisId>(a)) > 0) return &group;
-  return nullptr;
-}
-
-/// The longest stop of coupled axes. Along any line none of its limits is less than the least of theirs, nor its speed
-/// more than the greatest; from a steady speed the way is half of speed times time.
-StopReach coupled_stop(const Rig& rig, const GroupSetup& group, double own_speed) {
-  MotionLimits limits{.speed = 0, .accel = 1, .jerk = 1, .decel = AxisLimits::max, .decel_jerk = AxisLimits::max_jerk};
-  for (const AxisId axis : group.axes) {
-    const MotionLimits& full = rig.setup.axes[index(axis)].limits.full();
-    limits.speed = std::max(limits.speed, full.speed);
-    limits.decel = std::min(limits.decel, full.decel);
-    limits.decel_jerk = std::min(limits.decel_jerk, full.decel_jerk);
-  }
-  const double time_s = stop_reach({0, limits.speed, 0}, limits).time_s;
-  return {.distance = own_speed * time_s / 2, .time_s = time_s};
-}
-
-struct Times {
-  double stop_s = 0, stop_distance = 0, travel_s = 0, increment_s = 0, increment = 0;
-};
-
-Times times_of(const Rig& rig, std::size_t a) {
-  const AxisLimits& l = rig.setup.axes[a].limits;
-  const GroupSetup* const group = coupled(rig, a);
-  const StopReach stop =
-      group != nullptr ? coupled_stop(rig, *group, l.speed()) : stop_reach({0, l.speed(), 0}, l.full());
-  Times t{.stop_s = stop.time_s, .stop_distance = stop.distance};
-  // What turns for ever has no full travel; a turn stands for it.
-  t.travel_s =
-      rig.axes[a].endless ? shortest_time({}, 360, l.full()) : shortest_time({l.low(), 0, 0}, l.high(), l.full());
-  const auto& notches = rig.setup.notches.increments[a];
-  if (!notches.values.empty()) {
-    t.increment = from_nano(notches.values[notches.start]);
-    t.increment_s = shortest_time({}, t.increment, l.full());
-  }
-  return t;
-}
 
 using Out = std::back_insert_iterator<std::string>;
 
@@ -76,7 +35,15 @@ std::string pair_of(double accel, double jerk, bool usual) {
   return fmt::format("{:g} / {:g}{}", accel, jerk, usual ? "*" : "");
 }
 
-void write_motor(Out out, const Rig& rig, std::size_t a, const Times& t) {
+/// Where it hangs, and what it becomes there when the wire is silent.
+void write_channel(Out out, const Rig& rig, std::size_t a) {
+  const Wiring& wiring = rig.setup.axes[a].wiring;
+  const LinkInfo& link = rig.links[index(wiring.link)];
+  if (!link.axis_channels.empty())
+    fmt::format_to(out, "            {}\n", channel_words(link, link.axis_channels[wiring.channel]));
+}
+
+void write_motor(Out out, const Rig& rig, std::size_t a, const AxisTimes& t) {
   const AxisLimits& l = rig.setup.axes[a].limits;
   const AxisInfo& info = rig.axes[a];
   fmt::format_to(out, "  {:<10}{:>12}{:>13}{:>16}{:>16}{:>22}{:>24}\n", info.name, "motor",
@@ -84,6 +51,7 @@ void write_motor(Out out, const Rig& rig, std::size_t a, const Times& t) {
                  pair_of(l.full().decel, l.full().decel_jerk, info.usual_decel_jerk),
                  fmt::format("{:.0f} ms", t.stop_s * 1e3), where(rig, info.origin));
   fmt::format_to(out, "            {}{}\n", position_words(rig, a), needs_words(rig, a));
+  write_channel(out, rig, a);
 }
 
 void write_axes(Out out, const Rig& rig) {
@@ -93,7 +61,7 @@ void write_axes(Out out, const Rig& rig) {
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     const AxisLimits& l = rig.setup.axes[a].limits;
     const AxisInfo& info = rig.axes[a];
-    const Times t = times_of(rig, a);
+    const AxisTimes t = times_of(rig, a);
     usual = usual || info.usual_jerk || info.usual_decel_jerk;
     if (info.motor) {
       write_motor(out, rig, a, t);
@@ -110,8 +78,9 @@ void write_axes(Out out, const Rig& rig) {
         t.increment > 0 ? fmt::format("one step of {:g} {} in {:.0f} ms", t.increment, info.unit, t.increment_s * 1e3)
                         : "no steps";
     const std::string together =
-        coupled(rig, a) != nullptr ? "; coupled: it stops on the line of its group, after this at most" : "";
+        is_coupled(rig, id_at<AxisId>(a)) ? "; coupled: it stops on the line of its group, after this at most" : "";
     fmt::format_to(out, "            {}; {}{}{}\n", position_words(rig, a), step, needs_words(rig, a), together);
+    write_channel(out, rig, a);
   }
   if (usual)
     fmt::format_to(out, "  * not named in the rig: full acceleration after {:g} ms, full deceleration after {:g} ms\n",
@@ -127,14 +96,19 @@ void write_switches(Out out, const Rig& rig) {
     fmt::format_to(out, "  {:<12} {} at first, on {}{}{}\n", rig.switches[i], s.start_on ? "on" : "off",
                    rig.links[index(s.wiring.link)].name, times.empty() ? "" : "; ", times);
     for (const std::string& one : becomes_words(s)) fmt::format_to(out, "{:15}{}\n", "", one);
+    const LinkInfo& link = rig.links[index(s.wiring.link)];
+    if (!link.switch_channels.empty())
+      fmt::format_to(out, "{:15}{}\n", "", channel_words(link, link.switch_channels[s.wiring.channel]));
   }
 }
 
 void write_links(Out out, const Rig& rig) {
   fmt::format_to(out, "\nLinks\n");
-  for (const LinkInfo& link : rig.links)
+  for (const LinkInfo& link : rig.links) {
     fmt::format_to(out, "  {}: {}{}\n", link.name, link_words(link),
                    link.origin.line > 0 ? "  " + where(rig, link.origin) : std::string());
+    if (link.kind == "board") fmt::format_to(out, "{:15}{}\n", "", load_words(link));
+  }
 }
 
 /// How long nothing may change on a handset while it moves something.
@@ -207,30 +181,6 @@ void write_reduced(Out out, const Rig& rig) {
                  reduced.starts_on ? "on" : "off", reduced.speed * 100, reduced.accel * 100, groups);
 }
 
-std::string virtual_words(const Rig& rig, const ControlSetup& c) {
-  const auto part = [&](std::size_t i) { return rig.slots[index(c.virtual_control.parts[i])].name; };
-  switch (c.virtual_control.how) {
-    case VirtualControl::How::none: return {};
-    case VirtualControl::How::difference: return fmt::format("{} less {}", part(0), part(1));
-    case VirtualControl::How::mean: return fmt::format("mean of {} and {}", part(0), part(1));
-    case VirtualControl::How::greater: return fmt::format("the greater of {} and {}", part(0), part(1));
-    case VirtualControl::How::drive_left:
-    case VirtualControl::How::drive_right:
-      return fmt::format("{} motor of speed {} and turn {}",
-                         c.virtual_control.how == VirtualControl::How::drive_left ? "left" : "right", part(0), part(1));
-    case VirtualControl::How::tilt_x:
-    case VirtualControl::How::tilt_y:
-      return fmt::format("how far {} is lowered, by gravity; full at {:.0f} deg",
-                         c.virtual_control.how == VirtualControl::How::tilt_x ? "its right side" : "its far side",
-                         c.virtual_control.range * 180 / std::numbers::pi);
-    case VirtualControl::How::key:
-      return fmt::format("pressed from {:g} % of {} on, until below {:g} %",
-                         (c.virtual_control.lower ? -100 : 100) * c.virtual_control.press, part(0),
-                         (c.virtual_control.lower ? -100 : 100) * c.virtual_control.release);
-  }
-  return {};
-}
-
 /// What hands touch: what was measured, how it is shaped, what has to wait.
 void write_controls(Out out, const Rig& rig) {
   fmt::format_to(out,
@@ -258,21 +208,6 @@ void write_controls(Out out, const Rig& rig) {
     fmt::format_to(out,
                    "  one is in charge: the one whose ready was pressed; another takes over at rest, by its own ready; "
                    "every stop counts\n");
-}
-
-/// What a plain press waits for where its key has other gestures.
-std::string delay_of(const Rig& rig, std::size_t row) {
-  const BindingSetup& b = rig.setup.bindings[row];
-  if (b.gesture != Gesture::press || b.as<effect::Stop>()) return {};
-  Rivals rivals;
-  for (const BindingSetup& other : rig.setup.bindings) {
-    const bool member = std::find(other.with.begin(), other.with.end(), b.slot) != other.with.end();
-    if (other.layer != b.layer || (other.slot != b.slot && !member)) continue;
-    rivals.add(other.gesture, other.hold);
-  }
-  return rivals.any() ? fmt::format(" (waits up to {:g} ms for its other gestures)",
-                                    to_seconds(rival_delay(rivals, rig.setup.gestures)) * 1e3)
-                      : "";
 }
 
 void write_bindings(Out out, const Rig& rig) {
@@ -323,15 +258,6 @@ bool can_arise(const ZoneSetup& zone, Cause cause) {
   return !of_enable || !zone.hold_to_run;
 }
 
-/// "override", "layer", "calibration": after what a zone is stowed.
-std::vector<const char*> stowed_after(const ZoneSetup& zone) {
-  std::vector<const char*> all;
-  if (zone.stow_after.override) all.push_back("override");
-  if (zone.stow_after.layer) all.push_back("layer");
-  if (zone.stow_after.calibration) all.push_back("calibration");
-  return all;
-}
-
 void write_zones(Out out, const Rig& rig) {
   const auto usual = default_categories();
   for (std::size_t z = 0; z < rig.zones.size(); ++z) {
@@ -352,6 +278,40 @@ void write_zones(Out out, const Rig& rig) {
     if (const auto after = stowed_after(rig.setup.zones[z]); !after.empty())
       fmt::format_to(out, "  it stows when one of these changes: {}\n", fmt::join(after, ", "));
   }
+}
+
+/// "44.1 mm, 461 ms"; of a motor, which has no place, the time alone.
+std::string reach_words(const Rig& rig, const Prediction& p) {
+  const AxisInfo& axis = rig.axes[index(p.axis)];
+  if (axis.motor) return fmt::format("{:.0f} ms", p.time_s() * 1e3);
+  return fmt::format("{:.1f} {}, {:.0f} ms", p.way(), axis.unit, p.time_s() * 1e3);
+}
+
+/// Of each side the farthest. What a radio repeats stands apart: it is seconds where all else is milliseconds.
+void write_predictions(Out out, const Rig& rig) {
+  fmt::format_to(out, "\nHow far it goes at the worst, from a failure to the machine's rest (gyrax faults shows it)\n");
+  fmt::format_to(out, "  {:<12}", "");
+  for (const char* side : {"a person stops", "its handset", "its link", "the program", "the machine itself"})
+    fmt::format_to(out, "{:>21}", side);
+  fmt::format_to(out, "\n");
+  for (std::size_t a = 0; a < rig.axes.size(); ++a)
+    for (const AtSpeed at : {AtSpeed::full, AtSpeed::in_force}) {
+      const AxisId axis = id_at<AxisId>(a);
+      const Predictor predictor(rig, axis, at);
+      const bool same = at == AtSpeed::in_force && predictor.speed() == reachable_speed(rig, axis);
+      if (!(predictor.speed() > 0) || same) continue;
+      std::array<std::optional<Prediction>, side_count> worst;
+      for (std::size_t c = 1; c < cause_count; ++c) {
+        const auto cause = static_cast<Cause>(c);
+        if (cause == Cause::handset_steady || !predictor.applies(cause)) continue;
+        const Prediction one = predictor.of(cause);
+        auto& most = worst[static_cast<std::size_t>(side_of(cause))];
+        if (!most || one.way() > most->way() || (one.way() == most->way() && one.time_s() > most->time_s())) most = one;
+      }
+      fmt::format_to(out, "  {:<12}", at == AtSpeed::full ? rig.axes[a].name : " at first");
+      for (const auto& one : worst) fmt::format_to(out, "{:>21}", one ? reach_words(rig, *one) : "not watched");
+      fmt::format_to(out, "\n");
+    }
 }
 
 }  // namespace
@@ -375,110 +335,13 @@ std::string review_text(const Rig& rig) {
   write_switches(out, rig);
   write_links(out, rig);
   write_watchdogs(out, rig);
+  write_predictions(out, rig);
   write_zones(out, rig);
   fmt::format_to(out, "\nWhat this rig cannot promise\n");
   for (const std::string& remark : rig.remarks) fmt::format_to(out, "  {}\n", remark);
   fmt::format_to(out,
                  "  Gyrax is not a safety-rated device: the machine's emergency stop must be wired, not programmed.\n");
   return all;
-}
-
-std::string review_json(const Rig& rig) {
-  using Json = nlohmann::ordered_json;
-  const std::vector<Finding> found = findings(rig);
-  Json all{{"gyrax_json", json_version},
-           {"rig", rig.path},
-           {"title", rig.title},
-           {"good",
-            std::ranges::none_of(found, [](const Finding& f) { return f.about->severity == Severity::cannot_work; })},
-           {"period_ms", to_seconds(rig.period) * 1e3}};
-  all["axes"] = Json::array();
-  for (std::size_t a = 0; a < rig.axes.size(); ++a) {
-    const AxisLimits& l = rig.setup.axes[a].limits;
-    const Times t = times_of(rig, a);
-    all["axes"].push_back({{"axis", rig.axes[a].name},
-                           {"unit", rig.axes[a].unit},
-                           {"travel", {l.low(), l.high()}},
-                           {"speed", l.speed()},
-                           {"accel", l.full().accel},
-                           {"jerk", l.full().jerk},
-                           {"decel", l.full().decel},
-                           {"decel_jerk", l.full().decel_jerk},
-                           {"stop_s", t.stop_s},
-                           {"stop_distance", t.stop_distance},
-                           {"travel_s", t.travel_s},
-                           {"increment", t.increment},
-                           {"increment_s", t.increment_s},
-                           {"position", position_words(rig, a)},
-                           {"file", rig.axes[a].origin.file},
-                           {"line", rig.axes[a].origin.line}});
-  }
-  all["zones"] = Json::array();
-  for (std::size_t z = 0; z < rig.zones.size(); ++z) {
-    Json categories = Json::object();
-    for (std::size_t c = 1; c < cause_count; ++c)
-      categories[about(static_cast<Cause>(c)).name] = static_cast<int>(rig.setup.zones[z].categories[c]);
-    all["zones"].push_back({{"zone", rig.zones[z]},
-                            {"hold_to_run", rig.setup.zones[z].hold_to_run},
-                            {"stow_after", stowed_after(rig.setup.zones[z])},
-                            {"categories", categories}});
-  }
-  all["switches"] = Json::array();
-  for (std::size_t i = 0; i < rig.switches.size(); ++i) {
-    const SwitchSetup& s = rig.setup.switches[i];
-    Json becomes = Json::object();
-    for (std::size_t c = 1; c < cause_count; ++c) becomes[about(static_cast<Cause>(c)).name] = name_of(s.becomes[c]);
-    all["switches"].push_back({{"switch", rig.switches[i]},
-                               {"start", s.start_on ? "on" : "off"},
-                               {"link", rig.links[index(s.wiring.link)].name},
-                               {"becomes", becomes},
-                               {"pulse_s", to_seconds(s.pulse)},
-                               {"max_on_s", to_seconds(s.max_on)},
-                               {"min_off_s", to_seconds(s.min_off)}});
-  }
-  all["links"] = Json::array();
-  for (const LinkInfo& link : rig.links)
-    all["links"].push_back({{"link", link.name}, {"kind", link.kind}, {"numbers", link.numbers}});
-  all["overrides"] = Json::array();
-  for (std::size_t n = 0; n < rig.numbers.size(); ++n) {
-    const OverrideId override = rig.setup.notches.numbers[n].override;
-    if (override == no<OverrideId>) continue;
-    const auto& list = rig.setup.notches.overrides[index(override)];
-    all["overrides"].push_back({{"name", rig.numbers[n].name},
-                                {"percent", list.values},
-                                {"start", list.values[list.start]},
-                                {"file", rig.numbers[n].origin.file},
-                                {"line", rig.numbers[n].origin.line}});
-  }
-  all["controls"] = Json::array();
-  for (std::size_t s = 0; s < rig.slots.size(); ++s) {
-    const ControlSetup& c = rig.setup.controls[s];
-    all["controls"].push_back({{"handset", rig.handsets[index(c.handset)]},
-                               {"control", rig.slots[s].name},
-                               {"made_of", virtual_words(rig, c)},
-                               {"shape", shape_words(c)}});
-  }
-  all["bindings"] = Json::array();
-  for (std::size_t row = 0; row < rig.bindings.size(); ++row) {
-    const BindingInfo& b = rig.bindings[row];
-    all["bindings"].push_back(
-        {{"says", b.sentence + delay_of(rig, row)}, {"file", b.origin.file}, {"line", b.origin.line}});
-  }
-  all["findings"] = Json::array();
-  for (const Finding& f : found)
-    all["findings"].push_back({{"code", f.about->code},
-                               {"severity", name_of(f.about->severity)},
-                               {"file", f.at.file},
-                               {"line", f.at.line},
-                               {"column", f.at.column},
-                               {"key", f.key},
-                               {"what", f.what},
-                               {"why", f.about->why},
-                               {"instead", f.instead}});
-  all["remarks"] = rig.remarks;
-  all["origins"] = Json::object();
-  for (const auto& [key, origin] : rig.origins) all["origins"][key] = {{"file", origin.file}, {"line", origin.line}};
-  return all.dump(2) + "\n";
 }
 
 }  // namespace gyrax

@@ -223,6 +223,12 @@ void RigBuilder::remark_few_keys() {
 
 void RigBuilder::remark() {
   remark_few_keys();
+  for (const LinkInfo& link : rig_.links)
+    for (const ChannelInfo& channel : link.axis_channels)
+      if (channel.kind == wire::ChannelKind::stepper)
+        rig_.remarks.push_back(fmt::format(
+            "axis {}: {} counts its steps from where it stands when power comes; a step that is lost is not noticed",
+            channel.name, link.name));
   for (std::size_t a = 0; a < rig_.axes.size(); ++a)
     if (rig_.axes[a].motor) {
       rig_.remarks.push_back(fmt::format(

@@ -39,6 +39,17 @@ double Calibration::normalise(std::int32_t raw) const noexcept {
   return reversed_ ? 0.0 - value : value;
 }
 
+std::int32_t Calibration::raw_of(double value) const noexcept {
+  const auto nearest = [](double number) {
+    return static_cast<std::int32_t>(number < 0 ? number - 0.5 : number + 0.5);
+  };
+  if (kind_ == ControlKind::counts) return nearest(reversed_ ? -value : value);
+  if (kind_ == ControlKind::key) return value >= 0.5 ? 1 : 0;
+  const double way = !reversed_ ? value : kind_ == ControlKind::centred ? -value : 1 - value;
+  const double side = way < 0 ? centre_ - minimum_ : maximum_ - centre_;
+  return nearest(centre_ + way * side);
+}
+
 bool Calibration::plausible(std::int32_t raw) const noexcept {
   if (kind_ == ControlKind::key) return raw == 0 || raw == 1;
   if (kind_ == ControlKind::counts) return raw >= -max_counts && raw <= max_counts;

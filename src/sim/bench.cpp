@@ -18,13 +18,27 @@ Bench::Bench(const BenchSetup& setup)
 }
 
 void Bench::receive(const Frame& frame) noexcept {
-  if (silent_) return;
+  if (wire_ == WireFault::cut || wire_ == WireFault::deaf) return;
   for (std::size_t a = 0; a < states_.size() && a < frame.axes.size(); ++a) {
     states_[a].mode = frame.axes[a].mode;
     states_[a].target = setup_.axes[a].offset + setup_.axes[a].scale * static_cast<double>(frame.axes[a].position);
   }
   for (std::size_t i = 0; i < switches_.size() && i < frame.switches.size(); ++i) switches_[i] = frame.switches[i];
   valid_until_ = frame.sent + frame.valid_for;
+}
+
+/// It holds without power, and where a frame says so; and takes its time to let go.
+void Bench::work_brake(State& state, const BenchAxis& axis, bool valid, double dt_s) noexcept {
+  if (axis.brake_opens_s < 0) return;
+  const bool moves = std::abs(state.v) > axis.speed * 0.02,
+             told = state.mode == Mode::stand || state.mode == Mode::follow;
+  if (told && valid) {
+    if (state.open_s == 0 && moves) ++brake_slips_;
+    state.open_s += dt_s;
+  } else {
+    if (state.open_s > 0 && moves && valid && state.mode == Mode::braked) ++brake_slips_;
+    state.open_s = 0;
+  }
 }
 
 void Bench::move(State& state, const BenchAxis& axis, bool valid, double dt_s) const noexcept {
@@ -41,16 +55,25 @@ void Bench::move(State& state, const BenchAxis& axis, bool valid, double dt_s) c
     // First-order lag, stepped implicitly: stable for any step, and free of exp, whose last digits differ between
     // machines.
     state.v = limited((state.target - state.p) / (axis.lag_s + dt_s), axis.speed);
+    const double creeping = axis.speed * slow_share;
     if (state.fault == AxisFault::reversed) state.v = -state.v;
+    if (state.fault == AxisFault::slow) state.v = limited(state.v, creeping);
+    if (state.fault == AxisFault::racing) state.v = state.back ? -axis.speed : axis.speed;
+    if (state.fault == AxisFault::drifting) state.v = creeping;
   }
-  if (state.fault == AxisFault::stuck) state.v = 0;
+  const bool braked = axis.brake_opens_s >= 0 && state.open_s < axis.brake_opens_s && state.mode != Mode::off && valid;
+  if (state.fault == AxisFault::stuck || braked) state.v = 0;
+  if (state.v != 0) state.back = state.v < 0;
   state.p += state.v * dt_s;
 }
 
 void Bench::advance(Time now) noexcept {
   const double dt_s = static_cast<double>((now - now_).count()) * 1e-9;
   if (dt_s > 0)
-    for (std::size_t a = 0; a < states_.size(); ++a) move(states_[a], setup_.axes[a], now <= valid_until_, dt_s);
+    for (std::size_t a = 0; a < states_.size(); ++a) {
+      work_brake(states_[a], setup_.axes[a], now <= valid_until_, dt_s);
+      move(states_[a], setup_.axes[a], now <= valid_until_, dt_s);
+    }
   for (std::size_t i = 0; now > valid_until_ && i < setup_.when_silent.size(); ++i)
     if (setup_.when_silent[i] != Silent::keep) switches_[i] = setup_.when_silent[i] == Silent::on ? 1 : 0;
   now_ = now;
@@ -62,12 +85,15 @@ void Bench::advance(Time now) noexcept {
 
 void Bench::measure(Time now) noexcept {
   ++heartbeat_;
-  if (silent_ || count_ == on_the_way_.size()) return;
+  if (wire_ == WireFault::cut || wire_ == WireFault::mute || count_ == on_the_way_.size()) return;
   Sent& sent = on_the_way_[(first_ + count_) % on_the_way_.size()];
   for (std::size_t a = 0; a < states_.size(); ++a) {
     const BenchAxis& axis = setup_.axes[a];
-    const double p = axis.resolution > 0 ? std::round(states_[a].p / axis.resolution) * axis.resolution : states_[a].p;
-    sent.axes[a] = {axis.measured, p, states_[a].v};
+    State& state = states_[a];
+    const double p = axis.resolution > 0 ? std::round(state.p / axis.resolution) * axis.resolution : state.p;
+    const bool knows = state.fault != AxisFault::unmeasured;
+    if (knows) state.told = p;
+    sent.axes[a] = {axis.measured, state.told, knows ? state.v : 0};
   }
   sent.report = {setup_.link, heartbeat_, now, now + setup_.report_delay, sent.axes};
   ++count_;

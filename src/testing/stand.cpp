@@ -17,12 +17,6 @@ std::size_t row_of(const List& list, Name name_of, const std::string& wanted) {
 
 const auto itself = [](const std::string& name) { return name; };
 
-std::int32_t raw_for(const Calibration& c, double share) {
-  const double way = c.reversed() && c.kind() == ControlKind::centred ? -share : c.reversed() ? 1 - share : share;
-  const double side = way < 0 ? c.centre() - c.minimum() : c.maximum() - c.centre();
-  return static_cast<std::int32_t>(std::lround(c.centre() + way * side));
-}
-
 }  // namespace
 
 Stand::Stand(const Rig& rig)
@@ -79,7 +73,7 @@ Stand& Stand::move(const std::string& name, double share) {
   if (control == nullptr) throw std::invalid_argument("there is no control '" + name + "'");
   for (const ControlSetup& setup : rig_.setup.controls)
     if (setup.handset == handset && setup.control == control->id)
-      return say_control(name, raw_for(setup.calibration, share));
+      return say_control(name, setup.calibration.raw_of(share));
   throw std::invalid_argument("the rig does not use '" + name + "'");
 }
 
@@ -88,7 +82,7 @@ Stand& Stand::plug(const std::string& handset) {
   say({id, ControlId::presence, 0, now_, now_, 1});
   for (const ControlSetup& setup : rig_.setup.controls)
     if (setup.handset == id && setup.control != no<ControlId>)
-      say({id, setup.control, 0, now_, now_, raw_for(setup.calibration, 0)});
+      say({id, setup.control, 0, now_, now_, setup.calibration.raw_of(0)});
   return *this;
 }
 

@@ -169,7 +169,8 @@ TEST_CASE("A late tick is a stop, never a leap; a clock that runs backwards too"
     s.make_live().move("stick.left.x", 1).run(0.3);
     const double before = s.command("x").p;
     s.tick_after(late);
-    CHECK(s.state() == State::stopping);
+    // After 5 s the far end has stopped by itself.
+    CHECK(s.state() == (late == 5s ? State::tripped : State::stopping));
     CHECK(std::abs(s.command("x").p - before) <= 50 * 0.020);
     s.tick(stop_ticks);
     CHECK(s.state() == State::tripped);
@@ -363,6 +364,42 @@ TEST_CASE("Motion starts from where the machine is measured to be") {
   CHECK(s.command("x").v == 0);
 }
 
+TEST_CASE("What nothing measures starts from where its far end says that it told it to be; otherwise from its start") {
+  Stand s(test::rig("gyrax = 1\n" + test::permits + test::servo("tilt") +
+                    test::bind("\"stick.left.x\" = { jog = \"tilt\" }")));
+  std::uint32_t heartbeat = 1'000'000;
+  AxisReport last{.told = true};
+  const auto tell = [&] { s.report({LinkId{0}, ++heartbeat, s.now(), s.now(), {&last, 1}}).tick(); };
+  last.position = 12.5;
+  tell();
+  s.press("menu.right");
+  tell();
+  REQUIRE(s.state() == State::ready);
+  CHECK(s.command("tilt").p == 12.5);
+  s.release("menu.right").press("menu.left");
+  tell();
+  s.release("menu.left");
+  tell();
+  REQUIRE(s.state() == State::stowed);
+  // It stopped by itself, or its board had no power and knows nothing: then it is where it was told last from here.
+  last.position = 20;
+  tell();
+  s.press("menu.right");
+  tell();
+  CHECK(s.command("tilt").p == 20);
+  s.release("menu.right").press("menu.left");
+  tell();
+  last = {};
+  tell();
+  s.release("menu.left").press("menu.right");
+  tell();
+  CHECK(s.command("tilt").p == 20);
+  // A place that is no number is refused like a measured one.
+  last = {.position = std::nan(""), .told = true};
+  tell();
+  CHECK(s.state() == State::tripped);
+}
+
 TEST_CASE("The same readings give the same bits, whatever happened") {
   std::vector<double> first;
   for (int round = 0; round < 2; ++round) {
@@ -499,4 +536,24 @@ TEST_CASE("Told to end at full speed: a controlled stop, then power off, and not
   stand.move("stick.left.x", 0).tick();
   stand.release("shoulder.right").tap("menu.right").press("shoulder.right").run(0.1);
   CHECK(stand.state() == State::stowed);
+}
+
+TEST_CASE("What the far end stopped in by itself, while the program hung, is not taken up again") {
+  // Of a servo, that nothing measures, nobody would notice.
+  for (const bool expired : {false, true}) {
+    CAPTURE(expired);
+    Stand s(test::rig(test::one_axis + test::servo("tilt") + test::bind(R"("stick.left.x" = { jog = "tilt" })")));
+    s.make_live().move("stick.left.x", 1).run(0.4).move("stick.left.x", 0).run(0.4).move("stick.left.x", 1).run(0.4);
+    const AxisCommand before = s.command("tilt");
+    REQUIRE(before.v > 20);
+    const Span valid = s.rig().setup.links[0].frame_valid_for;
+    s.tick_after(valid + (expired ? 2ms : -2ms));
+    CHECK(s.state() == (expired ? State::tripped : State::stopping));
+    CHECK(s.command("tilt").mode == (expired ? Mode::off : Mode::follow));
+    const double at = s.command("tilt").p;
+    s.run(1);
+    CHECK(s.state() == State::tripped);
+    CHECK((s.command("tilt").p == at) == expired);
+    if (expired) CHECK(at == before.p);
+  }
 }

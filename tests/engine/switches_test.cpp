@@ -48,7 +48,7 @@ const std::vector<Way>& ways() {
       {Cause::program_ends, [](Stand& s) { s.end().tick(); }},
       {Cause::handset_gone, [](Stand& s) { s.unplug("pad").tick(); }},
       {Cause::handset_gap, [](Stand& s) { s.lose("pad", 1).tick(); }},
-      {Cause::reading_implausible, [](Stand& s) { s.move("stick.left.x", 9).tick(); }},
+      {Cause::reading_implausible, [](Stand& s) { s.move("stick.left.x", 1.9).tick(); }},
       {Cause::link_silent,
        [](Stand& s) {
          s.links().bench(LinkId{0}).silence(true);

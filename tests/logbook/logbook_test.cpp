@@ -125,7 +125,7 @@ TEST_CASE("What wires and programs will say is kept, too, and replays; so does m
   const InputReport inputs[] = {{InputId{0}, 1, true}, {InputId{7}, 21.625, false}};
   const ActionReport actions[] = {{ActionId{3}, ActionReport::Result::timed_out},
                                   {ActionId{0}, ActionReport::Result::done}};
-  const AxisReport axes[] = {{true, -0.0, -0.0}};
+  const AxisReport axes[] = {{true, -0.0, -0.0}, {.position = 12.5, .told = true}, {}};
   const ProgramRequest program[] = {
       {.coordinate = CoordinateId{0}, .kind = ProgramRequest::Kind::go, .goal = -5'000'000},
       {.coordinate = CoordinateId{0}, .velocity = -0.0}};
@@ -155,7 +155,10 @@ TEST_CASE("What wires and programs will say is kept, too, and replays; so does m
     ++i;
     REQUIRE(record.reports.size() == 1);
     const LinkReport &read = record.reports.front(), wrote = report_of(i, record.now);
-    REQUIRE(read.axes.size() == 1);
+    REQUIRE(read.axes.size() == 3);
+    CHECK((read.axes[0].measured && !read.axes[0].told));
+    CHECK((!read.axes[1].measured && read.axes[1].told && read.axes[1].position == 12.5));
+    CHECK((!read.axes[2].measured && !read.axes[2].told));
     CHECK(std::signbit(read.axes[0].position));
     CHECK(std::signbit(read.axes[0].speed));
     CHECK(read.far_clock == wrote.far_clock);

@@ -81,6 +81,8 @@ TEST_CASE("check, rehearse, logbook and calibrate say what docs/json.md says") {
       {"story[].link"});
   compare("check, of a rig and of the same after an edit",
           paths_of({"check --json demo/bench.toml " + (folder / "doubtful.toml")}));
+  compare("faults", paths_of({"faults --json demo/six_keys.toml"}), {"untried[]"});
+  compare("faults, a campaign", paths_of({"faults --json --campaign 2000 demo/bench.toml"}), {"told[]"});
   compare("calibrate", paths_of({"calibrate --json --track demo/handsets/worn_pad.show.evemu"}));
 }
 

@@ -12,6 +12,7 @@
 #include <filesystem>
 #include <sstream>
 #include <string>
+#include <vector>
 
 namespace fs = std::filesystem;
 using namespace gyrax::test;
@@ -30,24 +31,36 @@ TEST_CASE("Help teaches, and wrong usage is 2") {
   }
 }
 
-TEST_CASE("A verb or an option that is mistyped: what was meant") {
-  const struct {
-    const char *typed, *says;
-  } cases[] = {
-      {"chek", "there is no 'chek'; did you mean 'check'?"},
-      {"rehersae demo/bench.toml", "did you mean 'rehearse'?"},
-      {"fly", "there is no 'fly'; gyrax can: check, rehearse, handsets, calibrate, watch, run, logbook, demo"},
-      {"check demo/bench.toml --jsno", "there is no '--jsno'; did you mean '--json'?"},
-      {"rehearse demo/bench.toml demo/session.toml --polt=x.png", "did you mean '--plot'?"},
-      {"--versoin", "did you mean '--version'?"},
-      {"check", "rig is required"},
-  };
-  for (const auto& c : cases) {
-    CAPTURE(c.typed);
-    const Ran ran = run(c.typed);
+namespace {
+
+struct Slip {
+  std::string typed, says;
+};
+
+/// Each is refused with 2, and told what is wrong.
+void check_slips(const std::string& verb, const std::vector<Slip>& slips) {
+  for (const Slip& slip : slips) {
+    CAPTURE(slip.typed);
+    const Ran ran = run(verb + slip.typed);
     CHECK(ran.exit == 2);
-    CHECK(says(ran, c.says));
+    CHECK(says(ran, slip.says));
   }
+}
+
+}  // namespace
+
+TEST_CASE("A verb or an option that is mistyped: what was meant") {
+  check_slips("", {
+                      {"chek", "there is no 'chek'; did you mean 'check'?"},
+                      {"rehersae demo/bench.toml", "did you mean 'rehearse'?"},
+                      {"fly",
+                       "there is no 'fly'; gyrax can: check, rehearse, faults, handsets, calibrate, watch, run, "
+                       "logbook, stand-in, demo"},
+                      {"check demo/bench.toml --jsno", "there is no '--jsno'; did you mean '--json'?"},
+                      {"rehearse demo/bench.toml demo/session.toml --polt=x.png", "did you mean '--plot'?"},
+                      {"--versoin", "did you mean '--version'?"},
+                      {"check", "rig is required"},
+                  });
 }
 
 TEST_CASE("Each verb's help has examples of its own, and each completion knows each verb's options") {
@@ -285,4 +298,30 @@ TEST_CASE("Files that are none: a message with the place and what to do, and no 
     CHECK(says(ran, c.says));
   }
   CHECK(std::distance(fs::directory_iterator(folder.path), {}) == 1);
+}
+
+TEST_CASE("faults: what cannot be asked for is told before anything runs; a page comes with its pictures") {
+  check_slips("faults demo/six_keys.toml ",
+              {
+                  {"--axis w", "--axis w: the rig has no such axis; there are: lamp_tilt, scale_bar"},
+                  {"--failure racign", "--failure racign: there is no such failure; did you mean 'racing'?"},
+                  {"--failure zzz", "there is no such failure; there are: released, "},
+                  {"--page -", "--page -: the page comes with pictures beside it; give a file"},
+                  {"--page /none/a.md", "cannot write '/none/a.md'"},
+                  {"--plot a.gif", "take .png or .svg"},
+                  {"--seed 3", "--seed requires --campaign"},
+                  {"--campaign 0", "not in range"},
+                  {"--campaign 100 --all", "--all excludes --campaign"},
+                  {"--replace", "there is nothing here that would be written"},
+              });
+  CHECK(says(run("faults demo/six_keys.toml --failure squeezed"), "none can fail like that"));
+  const Folder folder;
+  const std::string page = folder / "stops.md", plot = folder / "worst.svg";
+  const std::string command = "faults demo/six_keys.toml --failure stop --page " + page + " --plot " + plot;
+  CHECK(run(command).exit == 0);
+  CHECK(gyrax::read_text(folder / "stops.lamp_tilt.svg", 1 << 20).text.find("stop is pressed") != std::string::npos);
+  CHECK(gyrax::read_text(page, 1 << 20).text.find("stops.scale_bar.svg") != std::string::npos);
+  CHECK(gyrax::read_text(plot, 1 << 22).text.find("predicted") != std::string::npos);
+  CHECK(run(command).exit == 2);  // they are there
+  CHECK(run(command + " --replace").exit == 0);
 }

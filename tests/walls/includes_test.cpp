@@ -29,12 +29,14 @@ const std::map<std::string, Rooms> may_see{
     {"files", {}},
     {"threads", {"base"}},
     {"handset", {"base", "signal", "files", "threads"}},
-    {"rig", {"base", "signal", "bind", "permit", "motion", "output", "engine", "files", "handset"}},
+    {"wire", {"base", "files"}},
+    {"rig", {"base", "signal", "bind", "permit", "motion", "output", "engine", "files", "handset", "wire"}},
     {"sim", {"base"}},
-    {"link", {"base", "rig", "sim"}},
+    {"link", {"base", "output", "rig", "sim", "wire"}},
     {"rehearsal", {"base", "engine", "motion", "rig", "handset", "link", "files"}},
     {"logbook", {"base", "signal", "engine", "rehearsal", "rig", "handset", "files", "threads"}},
     {"live", {"base", "bind", "signal", "engine", "rig", "handset", "link", "logbook", "rehearsal", "threads"}},
+    {"faults", {"base", "engine", "motion", "permit", "files", "rig", "sim", "link", "rehearsal", "testing"}},
     {"testing", {"base", "engine", "rig", "handset", "link", "motion"}},
 };
 
@@ -45,6 +47,8 @@ Rooms includes(const fs::path& file) {
   for (std::string line; std::getline(in, line);) {
     const std::size_t at = line.find("#include <gyrax/");
     if (at == 0) found.insert(line.substr(16, line.find('>') - 16));
+    // The firmware is no room: the stand-in is its code.
+    if (line.starts_with("#include \"../../firmware/")) continue;
     if (line.starts_with("#include \"../")) found.insert(line.substr(13, line.find('"', 13) - 13));
   }
   return found;

@@ -49,5 +49,5 @@ TEST_CASE(
       CHECK((word.back() == '/' || all.find(word) != std::string::npos));
     }
   }
-  CHECK(rows == 10);
+  CHECK(rows == 11);
 }

@@ -15,8 +15,9 @@
 
 namespace gyrax {
 
-/// off: no power; stand: stay where you are, powered; follow: be at the position at the frame's time.
-enum class Mode : std::uint8_t { off, stand, follow };
+/// off: no power, the brake holds; braked: power, and the brake holds; stand: stay where you are by power alone;
+/// follow: be at the position at the frame's time. What has no brake stands where it is braked.
+enum class Mode : std::uint8_t { off, stand, follow, braked };
 
 /// One axis of a frame. Unit of position: nm or ndeg; for a servo whole microseconds of pulse; for a motor millionths
 /// of full power.
@@ -38,11 +39,13 @@ struct Frame {
   std::optional<Category> stop{};          ///< the far end is to stop by itself; reserved for wires
 };
 
-/// One axis of a report. `measured` is false where the far end cannot know; the numbers then mean nothing.
+/// One axis of a report. Where the far end cannot measure it, it may still know where it told the axis to be last;
+/// where it knows neither, the numbers mean nothing.
 struct AxisReport {
   bool measured = false;
   double position = 0;  ///< mm or deg
-  double speed = 0;     ///< mm/s or deg/s, signed
+  double speed = 0;     ///< mm/s or deg/s, signed; of a measured one
+  bool told = false;    ///< the position is where it was told to be last
 };
 
 /// One of a link's inputs: a limit switch, a load, a temperature. Reserved for wires.
@@ -67,9 +70,9 @@ struct LinkReport {
   Time measured{};             ///< when the far end measured; never after `arrival`
   Time arrival{};
   std::span<const AxisReport> axes;
+  std::uint32_t faults = 0;  ///< what is wrong with the far end, a bit for each; while there is one it stops
   // Reserved for wires.
   std::optional<Time> far_clock{};  ///< the far end's own clock as it measured
-  std::uint32_t faults = 0;         ///< what the far end says is wrong with it: bit per fault, its own numbers
   std::span<const InputReport> inputs{};
   std::span<const ActionReport> actions{};
 };

@@ -86,10 +86,18 @@ struct Worked {
   Duty duty;
 };
 
+/// An axis with a brake.
+struct Braked {
+  AxisId axis{};
+  double slow = 0;  // reported speeds up to this are standing
+  Time moved{};     // when it was last told to move
+  Brake brake;
+};
+
 /// What each tick needs of a group, whatever it does.
 struct GroupPlace {
   ZoneId zone{};
-  bool needs = false;  // some axis of it needs a switch, or may run for so long only
+  bool needs = false;  // some axis of it needs a switch, has a brake, or may run for so long only
   bool turns = false;  // some axis of it is a motor, that rests before it turns round
 };
 
@@ -110,6 +118,7 @@ struct EngineParts {
   std::vector<GroupPlace> groups;     // as motion's
   std::vector<Measured> measured;     // by LinkId, then AxisId
   std::vector<Worked> worked;
+  std::vector<Braked> brakes;
   std::vector<Switch> switches;
   bool timed_switches = false;        // some switch goes off after a time
   Lists<SwitchId> needs;              // by group: what any of its axes needs

@@ -6,6 +6,7 @@
 #include <gyrax/bind/bind.hpp>
 #include <gyrax/motion/motion.hpp>
 #include <gyrax/output/drive.hpp>
+#include <gyrax/permit/brake.hpp>
 #include <gyrax/permit/duty.hpp>
 #include <gyrax/permit/guard.hpp>
 #include <gyrax/permit/runaway.hpp>
@@ -33,6 +34,7 @@ struct AxisSetup {
   std::vector<SwitchId> needs;  ///< all of these must be on for it to move
   RunawayTimes runaway{};       ///< measured axes
   DutyLimits duty{};            ///< of those that nothing measures
+  BrakeTimes brake{};
 };
 
 /// What a switch becomes. keep: it stays as it is.

@@ -9,6 +9,8 @@
 #include <gyrax/rig/rig.hpp>
 
 #include <memory>
+#include <optional>
+#include <string>
 #include <vector>
 
 namespace gyrax {
@@ -19,6 +21,8 @@ class Link {
   /// Adds what was reported by `now` since the last call. What it points to is valid until the next call.
   virtual void receive(Time now, std::vector<LinkReport>& reports) = 0;
   virtual void send(const Frame& frame) = 0;
+  /// The next words for a person: what was opened, what does not agree, what the far end prints. From any one thread.
+  virtual std::optional<std::string> said() { return std::nullopt; }
 };
 
 /// The links of a rig, each of its own kind, side by side.
@@ -30,6 +34,8 @@ class RigLinks final : public Machines {
   explicit RigLinks(std::vector<std::unique_ptr<Link>> links);
   std::span<const LinkReport> reports(Time now) override;
   void send(std::span<const Frame> frames) override;
+  /// The next words of any of them. From any one thread.
+  std::optional<std::string> said();
 
  private:
   std::vector<std::unique_ptr<Link>> links_;

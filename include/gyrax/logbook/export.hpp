@@ -7,6 +7,7 @@
 ///     gyrax::write_plot(rig, done, "session.png");
 #pragma once
 
+#include <gyrax/files/gnuplot.hpp>
 #include <gyrax/rehearsal/rehearsal.hpp>
 
 #include <functional>
@@ -51,11 +52,6 @@ struct PlotView {
 enum class PlotFormat { png, svg };
 /// By the ending of a file's name; nullopt where it is none of them.
 std::optional<PlotFormat> plot_format(const std::string& path);
-
-/// A picture, or a sentence that says why there is none.
-struct Drawn {
-  std::string picture, why;
-};
 
 /// What a plot is drawn from, however many ticks there are: up to some thousands each of them, otherwise of runs of
 /// ticks the least and the greatest of every curve in the order in which they came, so that no peak is lost.

@@ -34,8 +34,8 @@ class ServoMap {
   /// The position that a pulse stands for; the inverse of the line, for pulses between the ends.
   double position(int pulse_us) const noexcept;
 
-  /// Whole microseconds of pulse. A servo knows no speed.
-  AxisWord word(const AxisCommand& command) const noexcept { return {command.mode, pulse_us(command.p), 0}; }
+  /// Whole microseconds of pulse, and as many a second.
+  AxisWord word(const AxisCommand& command) const noexcept;
   WordMeaning meaning() const noexcept;
 
   double low() const noexcept { return low_; }

@@ -30,6 +30,7 @@ enum class Cause : std::uint8_t {
   reading_clock,
   reading_implausible,
   link_silent,
+  far_end_fault,
   report_invalid,
   following_error,
   moves_at_rest,
@@ -37,6 +38,7 @@ enum class Cause : std::uint8_t {
   overspeed,
   position_frozen,
   tick_late,
+  frames_expired,
   clock_backwards,
   envelope_refused,
 };

@@ -38,8 +38,10 @@ enum class Interlock : std::uint8_t {
   too_soon,
   tripped_again,
   has_run,
+  brake_holds,
+  far_end_fault,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::has_run) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::far_end_fault) + 1;
 
 struct AboutInterlock {
   const char* name;

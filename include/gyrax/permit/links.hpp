@@ -34,6 +34,8 @@ class Links {
   Cause accept(const LinkReport& report, Time now) noexcept;
 
   bool fresh(LinkId link, Time now) const noexcept;
+  /// Whether its last report said that something is wrong with the far end.
+  bool faulty(LinkId link) const noexcept { return states_[index(link)].faults != 0; }
   /// The last report's word on an axis; not measured if there was none.
   const AxisReport& measured(AxisId axis) const noexcept { return axes_[index(axis)]; }
   /// When that was measured; the beginning of time if there was none.
@@ -45,6 +47,7 @@ class Links {
     bool heard = false;
     std::uint32_t sequence = 0;
     Time measured{}, arrival{};
+    std::uint32_t faults = 0;
   };
   bool holds(const LinkReport& report, Time now) const noexcept;
 

@@ -25,6 +25,11 @@ struct RunawayTimes {
 
 class Runaway {
  public:
+  static constexpr double moving_share = 0.05;  ///< of full speed: this much counts as moving
+  static constexpr double much_faster = 1.5;    ///< than it is told, and moving_share more: too fast
+  /// A sign is looked for over so long, in whole reports. Over less the resolution of a report is most of its speed.
+  static constexpr Span min_interval = std::chrono::milliseconds(20);
+
   /// `speed`: the axis's full one, unit/s, > 0; a twentieth of it counts as moving. `in_position`: a report this near
   /// to where it was told to stand agrees with that, ≥ 0.
   Runaway(const RunawayTimes& times, double speed, double in_position) noexcept;

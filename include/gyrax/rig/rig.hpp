@@ -10,6 +10,7 @@
 #include <gyrax/engine/setup.hpp>
 #include <gyrax/files/problem.hpp>
 #include <gyrax/handset/seats.hpp>
+#include <gyrax/wire/channel.hpp>
 
 #include <map>
 #include <string>
@@ -50,13 +51,27 @@ struct NumberInfo {
   Origin origin;     ///< where its notches stand
 };
 
+/// What an axis or a switch is on a board, and what that becomes when it hears nothing; in the axis's unit.
+struct ChannelInfo {
+  std::string name;  ///< of the axis or switch
+  std::uint8_t number = 0;
+  bool read = false;  ///< the rig says the number
+  wire::ChannelKind kind = wire::ChannelKind::servo;
+  double steps = 1, per = 1;  ///< of a stepper: so many whole steps move it by so much
+  wire::Loss lost = wire::Loss::stay;
+  double place = 0, place_speed = 0;  ///< where it becomes `place`
+};
+
 struct LinkInfo {
   std::string name;
   std::string kind = "simulated";
-  std::map<std::string, double> numbers;  ///< its kind's keys, whether the rig gives them or not
+  std::map<std::string, double> numbers;     ///< its kind's keys, whether the rig gives them or not
+  std::map<std::string, std::string> texts;  ///< those that are words
   Origin origin;
+  std::vector<ChannelInfo> axis_channels, switch_channels;  ///< of a board: by Wiring::channel
   /// In the key's own unit. Errors: std::out_of_range where its kind has no such key.
   double number(const char* key) const { return numbers.at(key); }
+  const std::string& text(const char* key) const { return texts.at(key); }
 };
 /// A link with what is usual for a kind wherever it says nothing.
 LinkInfo with_usual(LinkInfo link, const std::string& kind);

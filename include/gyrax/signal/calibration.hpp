@@ -41,6 +41,10 @@ class Calibration {
   /// Raw numbers beyond the ends give the ends. counts: 0, a dial is always at its neutral.
   double normalise(std::int32_t raw) const noexcept;
 
+  /// The raw number nearest to a value: the inverse of normalise, and beyond the ends on the same line (`value` within
+  /// ±2). Of counts: the value itself, as so many.
+  std::int32_t raw_of(double value) const noexcept;
+
   /// Whether a raw number can come from this control: keys 0 or 1, others no further beyond an end than a quarter of
   /// the range. What fails here is a fault of the device or the wire, not a deflection.
   bool plausible(std::int32_t raw) const noexcept;

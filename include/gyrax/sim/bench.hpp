@@ -27,6 +27,7 @@ struct BenchAxis {
   bool measured = true;             ///< whether reports tell where it is
   bool motor = false;               ///< a word is a share of full power, in its `scale`, and not a place
   double dead_band = 0;             ///< of a motor: below this share of `speed` it does not turn
+  double brake_opens_s = -1;        ///< its brake lets go so long after it is told; below 0: it has none
 };
 
 /// What a switch becomes by itself when no frame is valid any more.
@@ -41,8 +42,25 @@ struct BenchSetup {
   std::vector<Silent> when_silent;  ///< by switch; where it is shorter: keep
 };
 
-/// What can go wrong with an axis. stuck: does not move; reversed: runs the wrong way.
-enum class AxisFault : std::uint8_t { none, stuck, reversed };
+/// What can go wrong with an axis.
+enum class AxisFault : std::uint8_t {
+  none,
+  stuck,      ///< it does not move
+  reversed,   ///< it runs the wrong way
+  slow,       ///< it makes `slow_share` of its speed
+  racing,     ///< it runs on the way that it was going, as fast as it can, whatever it is told
+  drifting,   ///< it creeps towards its high end, at `slow_share` of its speed, whatever it is told
+  unmeasured  ///< it moves as it is told, and its reports go on saying where it was
+};
+inline constexpr double slow_share = 0.3;
+
+/// What can go wrong with the wire.
+enum class WireFault : std::uint8_t {
+  none,
+  cut,   ///< nothing goes through
+  deaf,  ///< frames are lost
+  mute   ///< reports are lost
+};
 
 class Bench {
  public:
@@ -55,8 +73,10 @@ class Bench {
   /// The next report that has arrived by `now`, oldest first; nullptr if none. Valid until the next advance().
   const LinkReport* next_report(Time now) noexcept;
 
+  /// Breaks the wire, or mends it.
+  void break_wire(WireFault fault) noexcept { wire_ = fault; }
   /// Cuts the wire both ways, or mends it.
-  void silence(bool silent) noexcept { silent_ = silent; }
+  void silence(bool silent) noexcept { break_wire(silent ? WireFault::cut : WireFault::none); }
   /// Somebody puts an axis elsewhere, by hand.
   void place(std::size_t axis, double position) noexcept { states_[axis].p = states_[axis].target = position; }
   void break_axis(std::size_t axis, AxisFault fault) noexcept { states_[axis].fault = fault; }
@@ -64,6 +84,10 @@ class Bench {
   const BenchSetup& setup() const noexcept { return setup_; }
   double position(std::size_t axis) const noexcept { return states_[axis].p; }
   double speed(std::size_t axis) const noexcept { return states_[axis].v; }
+  /// Whether its brake has let go; what has none is never held.
+  bool brake_open(std::size_t axis) const noexcept { return states_[axis].open_s >= setup_.axes[axis].brake_opens_s; }
+  /// How often a brake was told to let go of an axis that moved, or to hold one.
+  std::uint64_t brake_slips() const noexcept { return brake_slips_; }
   bool switched_on(std::size_t i) const noexcept { return switches_[i] != 0; }
 
  private:
@@ -71,12 +95,16 @@ class Bench {
     double p = 0, v = 0, target = 0;
     Mode mode = Mode::off;
     AxisFault fault = AxisFault::none;
+    double open_s = 0;  // for so long its brake was told to let go
+    double told = 0;    // by its last report
+    bool back = false;  // it moved towards its low end last
   };
   struct Sent {
     LinkReport report;
     std::vector<AxisReport> axes;
   };
   void move(State& state, const BenchAxis& axis, bool valid, double dt_s) const noexcept;
+  void work_brake(State& state, const BenchAxis& axis, bool valid, double dt_s) noexcept;
   void measure(Time now) noexcept;
 
   BenchSetup setup_;
@@ -86,7 +114,8 @@ class Bench {
   std::size_t first_ = 0, count_ = 0;
   std::uint32_t heartbeat_ = 0;
   Time now_{}, valid_until_{}, next_measurement_{};
-  bool silent_ = false;
+  WireFault wire_ = WireFault::none;
+  std::uint64_t brake_slips_ = 0;
 };
 
 }  // namespace gyrax::sim

@@ -1,0 +1,80 @@
+/// A link of the kind "board": a microcontroller that speaks the frames of docs/board.md.
+///
+/// In: the engine's frames; bytes that came. Out: bytes to send; reports. Never: a wait; a set before the board agrees
+/// with the rig.
+///
+/// BoardNear is all of it but the wire; BoardLink has a wire of this machine as well.
+///
+///     BoardNear near(rig, link, 7);
+///     near.hear(now, bytes, reports);
+///     near.tell(frame);
+///     wire.write(near.next(now));
+#pragma once
+
+#include <gyrax/link/board_talk.hpp>
+#include <gyrax/link/link.hpp>
+#include <gyrax/wire/port.hpp>
+
+#include <array>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace gyrax {
+
+/// What a rig says of a board: its channels with their ends in the board's own units.
+BoardSetup board_setup(const Rig& rig, LinkId link);
+/// Where the wire of a rig's board leads.
+wire::Place board_place(const LinkInfo& link);
+
+/// Bits of LinkReport::faults.
+inline constexpr std::uint32_t board_stopped_by_itself = 1, board_began_anew = 2, board_ran_late = 4, board_stopped = 8;
+
+class BoardNear {
+ public:
+  BoardNear(const Rig& rig, LinkId link, std::uint64_t seed);
+
+  /// Takes what came by `now`; adds a report where there is a new one, valid until the next call.
+  void hear(Time now, std::span<const std::uint8_t> bytes, std::vector<LinkReport>& reports);
+  void tell(const Frame& frame);
+  std::span<const std::uint8_t> next(Time now) { return talk_.next(now); }
+  BoardTalk& talk() noexcept { return talk_; }
+  const BoardTalk& talk() const noexcept { return talk_; }
+
+ private:
+  /// An axis or a switch of the link's frames, and its row in the talk.
+  struct Row {
+    std::size_t row = 0;
+    wire::ChannelKind kind{};
+    std::int64_t steps = 1, per_nano = 1;  // of a stepper
+    double scale = 1, offset = 0;          // a position of its channel stands for offset + scale · position
+    bool measured = false;
+  };
+  std::uint32_t faults(const BoardReport& report) noexcept;
+
+  LinkId link_;
+  BoardTalk talk_;
+  std::vector<Row> axes_, switches_;
+  std::vector<ChannelTold> told_;
+  std::vector<AxisReport> reported_;
+};
+
+class BoardLink final : public Link {
+ public:
+  BoardLink(const Rig& rig, LinkId link);
+  void receive(Time now, std::vector<LinkReport>& reports) override;
+  void send(const Frame& frame) override;
+  std::optional<std::string> said() override;
+
+ private:
+  BoardNear near_;
+  std::mutex mutex_;  // of what is said; the engine only tries it
+  std::vector<std::string> words_;
+  wire::Port port_;
+  std::array<std::uint8_t, 4096> room_{};
+  Time now_{};
+  std::string told_;  // of the wire
+};
+
+}  // namespace gyrax

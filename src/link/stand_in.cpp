@@ -1,0 +1,171 @@
+#include <gyrax/link/stand_in.hpp>
+
+#include <fmt/format.h>
+
+#include <poll.h>
+
+#include <algorithm>
+#include <array>
+#include <chrono>
+#include <random>
+#include <stdexcept>
+
+namespace gyrax {
+namespace {
+
+// A board is built with a little more than a rig asks of it.
+constexpr double room_above = 1.2;
+
+std::uint64_t steady_us() {
+  return static_cast<std::uint64_t>(
+      std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
+          .count());
+}
+
+sim::BoardChannel stand_in_channel(const BoardChannel& wanted) {
+  sim::BoardChannel made;
+  made.name = fmt::format("P{}.{}", wanted.number / 16, wanted.number % 16);
+  made.kind = static_cast<std::uint8_t>(wanted.kind);
+  made.low = wanted.low / 256.0;
+  made.high = wanted.high / 256.0;
+  made.speed = room_above * wanted.speed / 256.0;
+  made.accel = room_above * wanted.accel / 256.0;
+  made.servo_speed = 2 * made.speed;
+  made.most_steps = 2 * made.speed;
+  return made;
+}
+
+const Rig& with_board(const Rig& rig, LinkId link) {
+  const LinkInfo& info = rig.links[index(link)];
+  if (info.kind != "board")
+    throw std::invalid_argument(fmt::format("link {} is of the kind \"{}\", not \"board\"", info.name, info.kind));
+  return rig;
+}
+
+struct Breaks {
+  const char* word;
+  sim::BoardFault fault;
+  const char* says;
+};
+constexpr Breaks breaks[] = {{"cut", sim::BoardFault::cut, "its cable is out"},
+                             {"noisy", sim::BoardFault::noisy, "one byte in a hundred is spoiled"},
+                             {"slow", sim::BoardFault::slow, "its loop runs every 20 ms"},
+                             {"hung", sim::BoardFault::hung, "its loop hangs"},
+                             {"stuck", sim::BoardFault::stuck, "nothing that hangs on it moves"},
+                             {"sag", sim::BoardFault::sags, "its supply sags: a third of every speed"},
+                             {"mend", sim::BoardFault::none, "it is well again"}};
+
+}  // namespace
+
+sim::BoardSetup stand_in_setup(const Rig& rig, LinkId link, std::uint64_t seed) {
+  const BoardSetup wanted = board_setup(rig, link);
+  sim::BoardSetup setup;
+  setup.name = wanted.name + " stand-in";
+  setup.address = wanted.address;
+  setup.bytes_per_s = wanted.bytes_per_s;
+  setup.seed = seed;
+  const std::size_t count = wanted.channels.empty() ? 0 : wanted.channels.back().number + std::size_t{1};
+  setup.channels.resize(count);
+  // Between the rig's channels there are inputs that nobody reads.
+  for (sim::BoardChannel& channel : setup.channels) channel = {.name = "-", .kind = 5};
+  for (const BoardChannel& channel : wanted.channels) setup.channels[channel.number] = stand_in_channel(channel);
+  return setup;
+}
+
+StandIn::StandIn(const Rig& rig, LinkId link)
+    : wanted_(board_setup(with_board(rig, link), link)),
+      board_(stand_in_setup(rig, link, std::random_device{}())),
+      place_(board_place(rig.links[index(link)])),
+      port_(place_),
+      began_us_(steady_us()),
+      status_(wanted_.channels.size(), wire::by_itself) {
+  seen_.push_back(
+      fmt::format("board {} with {} channels serves {}", wanted_.address, board_.channels(), place_.words()));
+}
+
+std::uint64_t StandIn::now_us() const { return steady_us() - began_us_; }
+
+void StandIn::exchange() {
+  std::array<std::uint8_t, 1024> room{};
+  for (auto came = port_.read(room); !came.empty(); came = port_.read(room)) board_.put(came, now_us());
+  const std::uint64_t now = now_us();
+  board_.advance(now);
+  std::size_t count = 0;
+  while (count < room.size() && board_.get(room[count], now)) ++count;
+  if (count > 0) port_.write(std::span(room).first(count));
+}
+
+void StandIn::run(Span span, int waits_for) {
+  const auto end = std::chrono::steady_clock::now() + span;
+  while (std::chrono::steady_clock::now() < end) {
+    std::array<pollfd, 2> waits{{{port_.descriptor(), POLLIN, 0}, {waits_for, POLLIN, 0}}};
+    // Bytes under way come off the wire a tenth of a millisecond apart.
+    const timespec shortly{0, 300'000};
+    ::ppoll(waits.data(), waits.size(), &shortly, nullptr);
+    exchange();
+    if ((waits[1].revents & (POLLIN | POLLHUP)) != 0) return;
+  }
+}
+
+std::string StandIn::take(const std::string& line) {
+  for (const Breaks& one : breaks) {
+    if (line != one.word) continue;
+    board_.break_with(one.fault);
+    seen_.emplace_back(one.says);
+    return {};
+  }
+  if (line == "restart") {
+    board_.restart();
+    seen_.emplace_back("its power went and came back");
+    return {};
+  }
+  if (line.starts_with("print ")) {
+    board_.print(line.substr(6).c_str());
+    return {};
+  }
+  return fmt::format("there is no '{}'; it takes cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT, quit",
+                     line);
+}
+
+std::string StandIn::words_of(std::size_t row) const {
+  const BoardChannel& channel = wanted_.channels[row];
+  const double at = board_.position(channel.number);
+  switch (channel.kind) {
+    case wire::ChannelKind::servo:
+      return board_.driven(channel.number) ? fmt::format("{} {:.1f} µs", channel.name, at)
+                                           : fmt::format("{} no pulse", channel.name);
+    case wire::ChannelKind::stepper:
+      return fmt::format("{} {:.0f} steps{}", channel.name, at, board_.driven(channel.number) ? "" : ", no power");
+    case wire::ChannelKind::motor: return fmt::format("{} {:.1f} %", channel.name, at * 100);
+    default: return fmt::format("{} {}", channel.name, at > 0.5 ? "on" : "off");
+  }
+}
+
+std::string StandIn::moved() {
+  std::string all;
+  told_.resize(wanted_.channels.size());
+  for (std::size_t row = 0; row < told_.size(); ++row) {
+    std::string now = words_of(row);
+    if (now != told_[row]) all += (all.empty() ? "" : ", ") + now;
+    told_[row] = std::move(now);
+  }
+  return all;
+}
+
+std::vector<std::string> StandIn::seen() {
+  if (board_.session() != session_) {
+    session_ = board_.session();
+    seen_.push_back(session_ == 0 ? "nobody has greeted it" : fmt::format("greeted: session {:08x}", session_));
+  }
+  std::string alone;
+  for (std::size_t row = 0; row < status_.size(); ++row) {
+    const std::uint8_t status = board_.status(wanted_.channels[row].number);
+    if ((status & wire::by_itself) != 0 && (status_[row] & wire::by_itself) == 0)
+      alone += (alone.empty() ? "" : ", ") + words_of(row);
+    status_[row] = status;
+  }
+  if (!alone.empty()) seen_.push_back("hears nothing valid, and acts by itself: " + alone);
+  return std::exchange(seen_, {});
+}
+
+}  // namespace gyrax

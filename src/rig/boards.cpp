@@ -1,0 +1,171 @@
+#include "boards.hpp"
+
+#include <gyrax/output/drive.hpp>
+#include <gyrax/wire/board.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+
+namespace gyrax {
+namespace {
+
+constexpr std::array<const char*, 4> loss_names{"stay", "limp", "place", "off"};
+constexpr double most_steps = 1e9;
+
+bool is_board(const LinkInfo& link) { return link.kind == "board"; }
+
+/// An axis's keys on a link that has no channels are told, and what would be right.
+void refuse_keys(Table& table, const LinkInfo& link, std::initializer_list<const char*> keys) {
+  for (const char* key : keys) {
+    if (!table.has(key)) continue;
+    table.allow(key);
+    table.problem(Code::unknown_key, key,
+                  fmt::format("link {} is of the kind \"{}\" and has no channels", link.name, link.kind),
+                  "leave it out; or kind = \"board\" for that link");
+  }
+}
+
+void read_number(Table& table, const LinkInfo& link, ChannelInfo& channel) {
+  const auto number = table.whole("channel", {0, 63, false, ""});
+  if (!table.has("channel"))
+    table.missing("channel", fmt::format("the number of its channel on {}, 0 to 63", link.name));
+  if (!number) return;
+  channel.number = static_cast<std::uint8_t>(*number);
+  for (const auto* list : {&link.axis_channels, &link.switch_channels})
+    for (const ChannelInfo& other : *list)
+      if (other.number == channel.number && other.read)
+        table.problem(Code::duplicate_name, "channel",
+                      fmt::format("channel {} of {} is {}'s already", *number, link.name, other.name),
+                      "a channel that nothing else is on");
+  channel.read = true;
+}
+
+/// "[16000, 40]": so many steps move it by so many of its units.
+void read_steps(Table& table, ChannelInfo& channel) {
+  const Allowed allowed{-most_steps, most_steps, false, ""};
+  const std::vector<double> pair = table.numbers("steps", allowed);
+  if (table.told("steps")) return;
+  const bool holds = pair.size() == 2 && pair[0] == static_cast<double>(static_cast<long long>(pair[0])) &&
+                     pair[0] != 0 && pair[1] > 0;
+  if (holds) {
+    channel.steps = pair[0];
+    channel.per = pair[1];
+    return;
+  }
+  table.problem(Code::out_of_range, "steps", "is no number of steps and how far they move it",
+                "a pair [steps, way]: whole steps, below 0 where they run the other way, and a way above 0; "
+                "[16000, 40] for 400 steps a mm");
+}
+
+void read_lost(Table& table, const AxisSetup& axis, ChannelInfo& channel) {
+  channel.lost = channel.kind == wire::ChannelKind::motor ? wire::Loss::off : wire::Loss::stay;
+  if (!table.has("lost")) return;
+  if (!table.is_table("lost")) {
+    if (const auto word = table.choice("lost", {"stay", "limp", "off"}))
+      channel.lost = static_cast<wire::Loss>(std::ranges::find(loss_names, *word) - loss_names.begin());
+    return;
+  }
+  Table lost = *table.table("lost");
+  const auto place = lost.number("place", {axis.limits.low(), axis.limits.high(), false, "unit"});
+  const auto speed = lost.number("speed", {0, axis.limits.speed(), true, "unit/s"});
+  if (!lost.has("place")) lost.missing("place", "where it goes, inside its travel");
+  if (!lost.has("speed")) lost.missing("speed", "how fast it goes there, at most its own speed");
+  if (channel.kind == wire::ChannelKind::motor)
+    table.problem(Code::wrong_type, "lost", "a motor has no place", "\"off\" or \"limp\"");
+  lost.refuse_the_rest();
+  channel.lost = wire::Loss::place;
+  channel.place = place.value_or(0);
+  channel.place_speed = speed.value_or(0);
+}
+
+}  // namespace
+
+const char* loss_words(wire::Loss loss) noexcept {
+  switch (loss) {
+    case wire::Loss::stay: return "slows down and stays";
+    case wire::Loss::limp: return "has no power at once";
+    case wire::Loss::off: return "slows down, then has no power";
+    case wire::Loss::place: return "goes to its place";
+  }
+  return "";
+}
+
+void read_channel(Table& table, LinkInfo& link, const AxisSetup& axis, const std::string& name) {
+  if (!is_board(link)) return refuse_keys(table, link, {"channel", "steps", "lost"});
+  ChannelInfo channel;
+  channel.name = name;
+  const bool is_servo = std::holds_alternative<ServoMap>(axis.drive);
+  channel.kind = is_servo               ? wire::ChannelKind::servo
+                 : is_place(axis.drive) ? wire::ChannelKind::stepper
+                                        : wire::ChannelKind::motor;
+  read_number(table, link, channel);
+  if (channel.kind == wire::ChannelKind::stepper) {
+    if (table.has("steps"))
+      read_steps(table, channel);
+    else
+      table.missing("steps", "a pair [steps, way]: [16000, 40] for 400 steps a mm; or servo = { … } for a servo");
+  }
+  read_lost(table, axis, channel);
+  link.axis_channels.push_back(channel);
+}
+
+void read_channel(Table& table, LinkInfo& link, const SwitchSetup& one, const std::string& name) {
+  if (!is_board(link)) return refuse_keys(table, link, {"channel"});
+  ChannelInfo channel;
+  channel.name = name;
+  channel.kind = wire::ChannelKind::on_off;
+  constexpr wire::Loss losses[] = {wire::Loss::off, wire::Loss::place, wire::Loss::stay};
+  channel.lost = losses[static_cast<std::size_t>(one.becomes[static_cast<std::size_t>(Cause::link_silent)])];
+  channel.place = 1;
+  read_number(table, link, channel);
+  link.switch_channels.push_back(channel);
+}
+
+BoardTimes board_times(const LinkInfo& link) {
+  // A board of firmware/ takes frames of so many bytes, unless it is built otherwise.
+  constexpr std::size_t usual_frame = 128;
+  std::vector<std::uint8_t> numbers;
+  for (const auto* list : {&link.axis_channels, &link.switch_channels})
+    for (const ChannelInfo& channel : *list) numbers.push_back(channel.number);
+  std::ranges::sort(numbers);
+  BoardTimes times;
+  times.channels = numbers.size();
+  const double bytes_per_s = link.text("serial").empty() ? 0 : link.number("baud") / 10;
+  const std::size_t longest = std::min(usual_frame, wire::longest_frame(bytes_per_s));
+  for (const wire::Run& run : wire::runs_of(numbers, longest)) {
+    times.set_bytes += wire::set_bytes(run.rows);
+    times.report_bytes += wire::report_bytes(run.rows);
+  }
+  times.frame_s = 1 / link.number("rate_hz");
+  times.bytes_per_s = bytes_per_s;
+  if (times.bytes_per_s == 0) return times;
+  times.set_s = static_cast<double>(times.set_bytes) / times.bytes_per_s;
+  times.round_trip_s = times.set_s + static_cast<double>(times.report_bytes) / times.bytes_per_s;
+  times.share = static_cast<double>(std::max(times.set_bytes, times.report_bytes)) / times.bytes_per_s / times.frame_s;
+  return times;
+}
+
+std::string load_words(const LinkInfo& link) {
+  const BoardTimes times = board_times(link);
+  return fmt::format("{} channels: {} bytes there and {} back{}", times.channels, times.set_bytes, times.report_bytes,
+                     times.bytes_per_s > 0 ? fmt::format(", {:.0f} % of the wire", times.share * 100) : "");
+}
+
+std::string channel_words(const LinkInfo& link, const ChannelInfo& channel) {
+  std::string words = fmt::format("{} on channel {} of {}", name_of(channel.kind), channel.number, link.name);
+  if (channel.kind == wire::ChannelKind::stepper)
+    words += fmt::format(", {:g} steps for {:g}", channel.steps, channel.per);
+  words += "; when it hears nothing it ";
+  if (channel.kind == wire::ChannelKind::on_off)
+    return words + (channel.lost == wire::Loss::off     ? "goes off"
+                    : channel.lost == wire::Loss::place ? "goes on"
+                                                        : "stays as it is");
+  words += loss_words(channel.lost);
+  if (channel.lost == wire::Loss::place)
+    words += fmt::format(" {:g}, {:g} a second", channel.place, channel.place_speed);
+  return words;
+}
+
+}  // namespace gyrax

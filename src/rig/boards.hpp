@@ -1,0 +1,32 @@
+// What hangs on a board: which channel an axis or a switch is, and what that becomes on loss. Private to the rig room.
+#pragma once
+
+#include "../files/toml_reader.hpp"
+
+#include <gyrax/rig/rig.hpp>
+
+#include <string>
+
+namespace gyrax {
+
+/// `channel`, `steps`, `lost` of an axis. A link of another kind takes none of them.
+void read_channel(Table& table, LinkInfo& link, const AxisSetup& axis, const std::string& name);
+/// `channel` of a switch; what it becomes on loss stands in its `becomes`.
+void read_channel(Table& table, LinkInfo& link, const SwitchSetup& one, const std::string& name);
+/// "servo on channel 2 of head; stays where it is when it hears nothing".
+std::string channel_words(const LinkInfo& link, const ChannelInfo& channel);
+const char* loss_words(wire::Loss loss) noexcept;
+
+/// What a board's wire carries, and how long that takes. Where the wire is no limit, bytes take no time.
+struct BoardTimes {
+  std::size_t channels = 0, set_bytes = 0, report_bytes = 0;  ///< of all channels
+  double bytes_per_s = 0;                                     ///< 0: no limit
+  double frame_s = 0, set_s = 0, round_trip_s = 0;
+  /// Of the wire, in the direction that carries more; [0, 1] where it fits.
+  double share = 0;
+};
+BoardTimes board_times(const LinkInfo& link);
+/// "8 channels: 101 bytes there and 108 back, 94 % of the wire".
+std::string load_words(const LinkInfo& link);
+
+}  // namespace gyrax

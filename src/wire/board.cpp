@@ -1,0 +1,166 @@
+#include <gyrax/wire/board.hpp>
+
+namespace gyrax::wire {
+
+const char* name_of(ChannelKind kind) noexcept {
+  switch (kind) {
+    case ChannelKind::servo: return "servo";
+    case ChannelKind::motor: return "motor";
+    case ChannelKind::stepper: return "stepper";
+    case ChannelKind::on_off: return "switch";
+    case ChannelKind::digital: return "digital input";
+    case ChannelKind::analog: return "analogue input";
+    case ChannelKind::encoder: return "encoder";
+  }
+  return "kind that this program does not know";
+}
+
+const char* name_of(Loss loss) noexcept {
+  switch (loss) {
+    case Loss::stay: return "stay";
+    case Loss::limp: return "limp";
+    case Loss::place: return "place";
+    case Loss::off: return "off";
+  }
+  return "?";
+}
+
+const char* words_of(Refusal refusal) noexcept {
+  switch (refusal) {
+    case Refusal::other_session: return "it belongs to another session";
+    case Refusal::too_old: return "it was too long on its way";
+    case Refusal::again: return "it came again, or after a newer one";
+    case Refusal::malformed: return "its payload is malformed";
+    case Refusal::no_such_channel: return "there is no such channel";
+    case Refusal::is_stopped: return "the board was told to stop";
+    case Refusal::other_version: return "the board speaks another version";
+    case Refusal::cannot: return "the board cannot do that";
+  }
+  return "the board does not say why";
+}
+
+std::size_t longest_frame(double bytes_per_s) noexcept {
+  constexpr double longest_s = 0.010;
+  constexpr std::size_t least = report_bytes(1);
+  if (!(bytes_per_s > 0) || bytes_per_s * longest_s >= max_frame) return max_frame;
+  const auto carried = static_cast<std::size_t>(bytes_per_s * longest_s);
+  return carried > least ? carried : least;
+}
+
+std::vector<Run> runs_of(std::span<const std::uint8_t> numbers, std::size_t most_bytes) {
+  std::vector<Run> runs;
+  for (std::size_t row = 0; row < numbers.size(); ++row) {
+    const bool beside = row > 0 && numbers[row] == numbers[row - 1] + 1;
+    if (beside && report_bytes(runs.back().rows + 1) <= most_bytes)
+      ++runs.back().rows;
+    else
+      runs.push_back({row, 1});
+  }
+  return runs;
+}
+
+void write(Writer& out, const Greeting& greeting) noexcept {
+  out.u16(greeting.number);
+  out.u16(greeting.max_round_trip_ms);
+  out.text(greeting.program);
+}
+
+void write(Writer& out, std::uint8_t channel, const Becomes& becomes) noexcept {
+  out.u8(channel);
+  out.u8(static_cast<std::uint8_t>(becomes.loss));
+  out.i32(becomes.place);
+  out.u32(becomes.place_speed);
+}
+
+void write(Writer& out, const SetHead& head) noexcept {
+  out.u32(head.echo_us);
+  out.u32(head.due_us);
+  out.u16(head.valid_ms);
+  out.u8(head.first);
+  out.u8(head.count);
+  out.u8(head.first_asked);
+  out.u8(head.asked);
+}
+
+void write(Writer& out, const SetChannel& channel) noexcept {
+  // All at once: there are up to 64 of them a hundred times a second.
+  if (out.size + channel_bytes > out.bytes.size()) {
+    out.whole = false;
+    return;
+  }
+  std::uint8_t* const at = out.bytes.data() + out.size;
+  const auto position = static_cast<std::uint32_t>(channel.position), speed = static_cast<std::uint32_t>(channel.speed);
+  const std::uint64_t both = position | std::uint64_t{speed} << 32;
+  at[0] = channel.mode;
+  for (int i = 0; i < 8; ++i) at[1 + i] = static_cast<std::uint8_t>(both >> (8 * i));
+  out.size += channel_bytes;
+}
+
+std::optional<Welcome> read_welcome(std::span<const std::uint8_t> payload) noexcept {
+  Reader in{payload};
+  Welcome all;
+  all.number = in.u16();
+  all.clock_us = in.u32();
+  all.max_frame = in.u8();
+  all.channels = in.u8();
+  if (!in.whole || all.channels > 64) return std::nullopt;
+  all.name = in.text();
+  return all;
+}
+
+std::optional<ChannelInfo> read_channel(std::span<const std::uint8_t> payload) noexcept {
+  Reader in{payload};
+  ChannelInfo all;
+  all.clock_us = in.u32();
+  all.number = in.u8();
+  all.kind = static_cast<ChannelKind>(in.u8());
+  all.status = in.u8();
+  all.whole_position = in.i32();
+  all.low = in.i32();
+  all.high = in.i32();
+  all.speed = in.u32();
+  all.accel = in.u32();
+  all.becomes.loss = static_cast<Loss>(in.u8());
+  all.becomes.place = in.i32();
+  all.becomes.place_speed = in.u32();
+  if (!in.whole) return std::nullopt;
+  all.name = in.text();
+  return all;
+}
+
+std::optional<ReportHead> read_report(Reader& in) noexcept {
+  ReportHead all;
+  all.clock_us = in.u32();
+  all.heard = in.u16();
+  all.heard_at_us = in.u32();
+  all.state = in.u8();
+  all.lost = in.u16();
+  all.bad = in.u16();
+  all.late = in.u16();
+  all.refused = in.u16();
+  all.first = in.u8();
+  all.count = in.u8();
+  if (!in.whole || in.left.size() != all.count * channel_bytes) return std::nullopt;
+  return all;
+}
+
+ReportChannel read_report_channel(Reader& in) noexcept {
+  ReportChannel all;
+  all.status = in.u8();
+  all.position = in.i32();
+  all.speed = in.i32();
+  return all;
+}
+
+std::optional<Refused> read_refused(std::span<const std::uint8_t> payload) noexcept {
+  Reader in{payload};
+  Refused all;
+  all.of = static_cast<Kind>(in.u8());
+  all.sequence = in.u16();
+  all.why = static_cast<Refusal>(in.u8());
+  all.clock_us = in.u32();
+  if (!in.whole) return std::nullopt;
+  return all;
+}
+
+}  // namespace gyrax::wire
