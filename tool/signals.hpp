@@ -17,6 +17,9 @@ class Signals {
     sigemptyset(&set);
     for (const int one : {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGTSTP}) sigaddset(&set, one);
     ::pthread_sigmask(SIG_BLOCK, &set, nullptr);
+    // The screen's library ignores SIGTSTP while it draws, unless somebody has a handler for it; and what is ignored is
+    // taken away even where it waits to be read. This one is never called.
+    std::signal(SIGTSTP, [](int) {});
     // In the background it goes on: writing to a terminal that others have does not stop it.
     for (const int one : {SIGTTIN, SIGTTOU}) std::signal(one, SIG_IGN);
     fd_ = ::signalfd(-1, &set, SFD_NONBLOCK | SFD_CLOEXEC);

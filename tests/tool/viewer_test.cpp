@@ -15,6 +15,7 @@
 #include <chrono>
 #include <csignal>
 #include <filesystem>
+#include <fstream>
 #include <functional>
 #include <string>
 #include <thread>
@@ -117,6 +118,14 @@ class Child {
       int status = 0;
       return ::waitpid(pid_, &status, WNOHANG | WUNTRACED) == pid_ && WIFSTOPPED(status);
     });
+  }
+  /// The signals that it ignores now, a bit each. What is pending of an ignored one is lost, also where it is blocked.
+  std::uint64_t ignored() const {
+    std::ifstream status("/proc/" + std::to_string(pid_) + "/status");
+    for (std::string line; std::getline(status, line);)
+      if (line.starts_with("SigIgn:")) return std::stoull(line.substr(7), nullptr, 16);
+    FAIL("it does not say what it ignores");
+    return 0;
   }
   static bool until(const std::function<bool()>& holds) {
     const auto begin = std::chrono::steady_clock::now();
@@ -250,6 +259,18 @@ TEST_CASE("Ctrl-Z stops, then suspends; it comes back stowed, with its screen") 
   child.type("q");
   CHECK(child.exit(true) == 0);
   log.ended("the key q");
+}
+
+TEST_CASE("While the screen is drawn no signal is lost") {
+  const Logbook log;
+  Child child(Child::On::terminal, run_of(log));
+  REQUIRE(child.shows("Bench for"));
+  std::uint64_t ignored = 0;
+  for (int i = 0; i < 20'000; ++i) ignored |= child.ignored();
+  for (const int one : {SIGTSTP, SIGINT, SIGTERM, SIGHUP, SIGQUIT}) {
+    CAPTURE(one);
+    CHECK((ignored >> (one - 1) & 1) == 0);
+  }
 }
 
 TEST_CASE("A terminal that cannot do a screen gets lines, with a word; a job in the background runs") {
