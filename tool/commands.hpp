@@ -99,6 +99,14 @@ struct StandInOptions {
 /// A simulated far end as a process of its own, until it is told to quit.
 int stand_in(const StandInOptions& options);
 
+struct LinksOptions {
+  std::string rig, link;  ///< link empty: all of the rig's
+  double for_s = 0;       ///< 0: until there is an answer; of print: until it is ended
+  bool print = false, json = false;
+};
+/// Who is at the far ends of a rig's links, and what goes over their wires; nothing moves.
+int links(const LinksOptions& options);
+
 // Shared by the verbs.
 /// The rig with the ends of the session's devices; what is odd about these is told.
 Rig fitted_with_warnings(const std::string& path, const Session& session);

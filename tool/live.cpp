@@ -1,5 +1,6 @@
 // watch and run: hands, an engine in its own thread, and a view of both.
 #include "commands.hpp"
+#include "onlookers.hpp"
 #include "output.hpp"
 #include "reporter.hpp"
 #include "run_logbook.hpp"
@@ -12,6 +13,7 @@
 #include <gyrax/handset/plugged.hpp>
 #include <gyrax/handset/reading_thread.hpp>
 #include <gyrax/link/link.hpp>
+#include <gyrax/link/simulated.hpp>
 #include <gyrax/rehearsal/player.hpp>
 #include <gyrax/rig/remembered.hpp>
 #include <gyrax/rig/words.hpp>
@@ -110,11 +112,16 @@ class Live {
   }
 
   void start_engine() {
-    links_ = std::make_unique<RigLinks>(*rig_);
-    if (options_.verb == LiveVerb::run)
+    if (options_.verb == LiveVerb::run) {
+      onlookers_ = std::make_unique<Onlookers>(*rig_);
+      links_ = std::make_unique<RigLinks>(*rig_);
       log_ = std::make_unique<RunLogbook>(options_, *rig_, [this](std::size_t number) {
         return real() != nullptr ? real()->device(number) : Device{};
       });
+    } else {
+      // No machine moves, whatever the rig's links lead to.
+      simulated_ = std::make_unique<SimulatedLinks>(*rig_);
+    }
     Runner::Options runner;
     runner.log = log_ ? &log_->writer() : nullptr;
     runner.real_time = options_.real_time;
@@ -122,14 +129,18 @@ class Live {
     // The engine's zero is its own start: a recording's hands begin with it.
     if (played_) clock_ = BootClock();
     take_hands();
-    runner_ = std::make_unique<Runner>(*rig_, *hands_, *links_, clock_, runner);
+    runner_ = std::make_unique<Runner>(*rig_, *hands_, machines(), clock_, runner);
     engine_ = std::thread([this] { runner_->run(); });
   }
+
+  Machines& machines() { return links_ ? static_cast<Machines&>(*links_) : *simulated_; }
 
   /// What the far ends say, and whether they are there.
   void look_at_links() {
     if (!links_) return;
     while (const auto words = links_->said()) note(*words);
+    onlookers_->look(to_seconds(clock_.now()),
+                     [this](LinkId link, Passed& passed) { return links_->passed(link, passed); });
   }
 
   /// What its disk says, as soon as it says it.
@@ -376,9 +387,11 @@ class Live {
   BootClock clock_;
   bool screen_ = false, done_ = false, recording_ = false;
   std::unique_ptr<LiveHandsets> handsets_;
-  std::unique_ptr<ReadingThread> reading_;  // where no engine does
-  std::optional<HandsetItem> early_;        // a reading whose seat was not seen yet
-  std::unique_ptr<RigLinks> links_;
+  std::unique_ptr<ReadingThread> reading_;     // where no engine does
+  std::optional<HandsetItem> early_;           // a reading whose seat was not seen yet
+  std::unique_ptr<RigLinks> links_;            // of a run
+  std::unique_ptr<SimulatedLinks> simulated_;  // of watch
+  std::unique_ptr<Onlookers> onlookers_;
   std::unique_ptr<LiveHandsets> beside_;  // real ones, while a recording plays
   std::unique_ptr<Hands> real_hands_, hands_;
   SupervisedHands* supervised_ = nullptr;  // hands_, where it is that

@@ -83,6 +83,7 @@ int run(int argc, char** argv) {
       "  gyrax check demo/bench.toml                   what that bench's rig means\n"
       "  gyrax faults demo/bench.toml                  how far it goes when something fails\n"
       "  gyrax stand-in board demo/board.toml          a simulated board on a real wire, for run\n"
+      "  gyrax links demo/board.toml                   who is there, and how well the wire goes\n"
       "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n\n"
       "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed;\n"
       "of a logbook 4 cut off, 5 damaged, 6 otherwise by another binary.\n");
@@ -262,6 +263,23 @@ int run(int argc, char** argv) {
       "Lines that it takes while it runs: cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT,\n"
       "quit.\n");
 
+  LinksOptions links_options;
+  CLI::App* links_verb = app.add_subcommand(
+      "links", "Who is at the far ends of a rig's links, and how well each wire goes; nothing moves");
+  links_verb->add_option("rig", links_options.rig, "The rig, a TOML file")->required();
+  links_verb->add_option("--link", links_options.link, "This link alone");
+  links_verb->add_flag("--print", links_options.print, "Every frame, and what the far end prints, as it goes by");
+  links_verb->add_option("--for", links_options.for_s, "With --print: so many seconds; otherwise the longest wait (3)")
+      ->check(seconds_only);
+  links_verb->add_flag("--json", links_options.json, "For scripts: one JSON document a line");
+  links_verb->footer(
+      "  gyrax links demo/board.toml\n"
+      "  gyrax links demo/board.toml --print --for 2\n"
+      "Where a program of this user runs the rig, it is asked, and goes on undisturbed. Otherwise the board is "
+      "greeted,\n"
+      "which ends what another computer does with it.\n"
+      "Exit code 3: a far end did not answer.\n");
+
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");
   demo_verb->add_option("--out", folder, "The folder for them")->capture_default_str();
@@ -283,7 +301,7 @@ int run(int argc, char** argv) {
     return exit == 0 ? done : wrong_input;
   }
   if (as_json || check_options.json || options.json || calibrate_options.json || live_options.json ||
-      logbook_options.json || faults_options.json)
+      logbook_options.json || faults_options.json || links_options.json)
     expect_json();
   // An option that would do nothing is a slip.
   const auto idle_replace = [](bool replace, bool anything) {
@@ -299,6 +317,7 @@ int run(int argc, char** argv) {
   if (*check_verb) return check(check_options);
   if (*faults_verb) return faults(faults_options);
   if (*rehearse_verb) return rehearse(options);
+  if (*links_verb) return links(links_options);
   if (*stand_in_verb) return stand_in(stand_in_options);
   if (*calibrate_verb) return calibrate(calibrate_options);
   if (*handsets_verb) return handsets(as_json, everything);

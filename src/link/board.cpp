@@ -4,12 +4,21 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <random>
 
 namespace gyrax {
 namespace {
 
 __extension__ using Wide = __int128;
+
+/// Of what went over the wire and nobody has looked at yet: half a second of a fast one.
+constexpr std::size_t passed_bytes = 1u << 18;
+/// What goes before the bytes in the ring.
+struct PassedHead {
+  Time at;
+  bool out;
+};
 
 constexpr std::int64_t q16 = 65536, q8 = 256, millionths = 1'000'000;
 
@@ -191,11 +200,35 @@ void BoardNear::tell(const Frame& frame) {
 }
 
 BoardLink::BoardLink(const Rig& rig, LinkId link)
-    : near_(rig, link, std::random_device{}()), port_(board_place(rig.links[index(link)])) {}
+    : near_(rig, link, std::random_device{}()), port_(board_place(rig.links[index(link)])), passed_(passed_bytes) {}
+
+void BoardLink::keep(Time at, bool out, std::span<const std::uint8_t> bytes) noexcept {
+  if (bytes.empty()) return;
+  std::byte* const room = passed_.begin(sizeof(PassedHead) + bytes.size());
+  if (room == nullptr) return;
+  const PassedHead head{at, out};
+  std::memcpy(room, &head, sizeof head);
+  std::memcpy(room + sizeof head, bytes.data(), bytes.size());
+  passed_.commit();
+}
+
+bool BoardLink::passed(Passed& passed) {
+  if (looked_at_) passed_.pop();
+  const std::span<const std::byte> record = passed_.front();
+  looked_at_ = !record.empty();
+  if (!looked_at_) return false;
+  PassedHead head{};
+  std::memcpy(&head, record.data(), sizeof head);
+  const std::span<const std::byte> bytes = record.subspan(sizeof head);
+  passed = {head.at, head.out, {reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()}};
+  return true;
+}
 
 void BoardLink::receive(Time now, std::vector<LinkReport>& reports) {
   now_ = now;
-  near_.hear(now, port_.read(room_), reports);
+  const auto came = port_.read(room_);
+  keep(now, false, came);
+  near_.hear(now, came, reports);
   const std::unique_lock lock(mutex_, std::try_to_lock);
   if (!lock) return;
   while (auto words = near_.talk().said()) words_.push_back(std::move(*words));
@@ -204,7 +237,7 @@ void BoardLink::receive(Time now, std::vector<LinkReport>& reports) {
 void BoardLink::send(const Frame& frame) {
   near_.tell(frame);
   if (!port_.is_open()) return;
-  if (const auto bytes = near_.next(now_); !bytes.empty()) port_.write(bytes);
+  if (const auto bytes = near_.next(now_); !bytes.empty() && port_.write(bytes)) keep(now_, true, bytes);
 }
 
 std::optional<std::string> BoardLink::said() {

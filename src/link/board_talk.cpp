@@ -24,14 +24,6 @@ std::int64_t us(Span span) { return duration_cast<microseconds>(span).count(); }
 std::int32_t later_by(std::uint32_t a, std::uint32_t b) { return static_cast<std::int32_t>(a - b); }
 double units(std::int64_t per_256) { return static_cast<double>(per_256) / 256; }
 
-const char* unit_of(wire::ChannelKind kind) {
-  switch (kind) {
-    case wire::ChannelKind::servo: return "µs";
-    case wire::ChannelKind::stepper: return "steps";
-    default: return "";
-  }
-}
-
 }  // namespace
 
 BoardTalk::BoardTalk(BoardSetup setup, std::uint64_t seed) : setup_(std::move(setup)), random_(seed) {

@@ -25,6 +25,14 @@ const char* name_of(Loss loss) noexcept {
   return "?";
 }
 
+const char* unit_of(ChannelKind kind) noexcept {
+  switch (kind) {
+    case ChannelKind::servo: return "µs";
+    case ChannelKind::stepper: return "steps";
+    default: return "";
+  }
+}
+
 const char* words_of(Refusal refusal) noexcept {
   switch (refusal) {
     case Refusal::other_session: return "it belongs to another session";

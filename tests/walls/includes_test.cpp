@@ -32,7 +32,7 @@ const std::map<std::string, Rooms> may_see{
     {"wire", {"base", "files"}},
     {"rig", {"base", "signal", "bind", "permit", "motion", "output", "engine", "files", "handset", "wire"}},
     {"sim", {"base"}},
-    {"link", {"base", "output", "rig", "sim", "wire"}},
+    {"link", {"base", "output", "rig", "sim", "threads", "wire"}},
     {"rehearsal", {"base", "engine", "motion", "rig", "handset", "link", "files"}},
     {"logbook", {"base", "signal", "engine", "rehearsal", "rig", "handset", "files", "threads"}},
     {"live", {"base", "bind", "signal", "engine", "rig", "handset", "link", "logbook", "rehearsal", "threads"}},

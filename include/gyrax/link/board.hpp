@@ -13,6 +13,7 @@
 
 #include <gyrax/link/board_talk.hpp>
 #include <gyrax/link/link.hpp>
+#include <gyrax/threads/record_ring.hpp>
 #include <gyrax/wire/port.hpp>
 
 #include <array>
@@ -66,8 +67,11 @@ class BoardLink final : public Link {
   void receive(Time now, std::vector<LinkReport>& reports) override;
   void send(const Frame& frame) override;
   std::optional<std::string> said() override;
+  bool passed(Passed& passed) override;
 
  private:
+  void keep(Time at, bool out, std::span<const std::uint8_t> bytes) noexcept;
+
   BoardNear near_;
   std::mutex mutex_;  // of what is said; the engine only tries it
   std::vector<std::string> words_;
@@ -75,6 +79,8 @@ class BoardLink final : public Link {
   std::array<std::uint8_t, 4096> room_{};
   Time now_{};
   std::string told_;  // of the wire
+  RecordRing passed_;
+  bool looked_at_ = false;
 };
 
 }  // namespace gyrax

@@ -10,10 +10,18 @@
 
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
 namespace gyrax {
+
+/// Bytes that went over a link's wire.
+struct Passed {
+  Time at{};
+  bool out = false;  ///< to the far end; otherwise from it
+  std::span<const std::uint8_t> bytes;
+};
 
 class Link {
  public:
@@ -23,6 +31,9 @@ class Link {
   virtual void send(const Frame& frame) = 0;
   /// The next words for a person: what was opened, what does not agree, what the far end prints. From any one thread.
   virtual std::optional<std::string> said() { return std::nullopt; }
+  /// The next bytes that went over its wire, oldest first; false where there are none. Valid until the next call. From
+  /// any one thread; what nobody asks for in time is left out.
+  virtual bool passed(Passed&) { return false; }
 };
 
 /// The links of a rig, each of its own kind, side by side.
@@ -36,6 +47,7 @@ class RigLinks final : public Machines {
   void send(std::span<const Frame> frames) override;
   /// The next words of any of them. From any one thread.
   std::optional<std::string> said();
+  bool passed(LinkId link, Passed& passed) { return links_[index(link)]->passed(passed); }
 
  private:
   std::vector<std::unique_ptr<Link>> links_;

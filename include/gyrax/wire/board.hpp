@@ -23,6 +23,8 @@ enum class Refusal : std::uint8_t {
   other_version,
   cannot
 };
+/// "µs", "steps"; empty where it has none.
+const char* unit_of(ChannelKind kind) noexcept;
 /// "it belongs to another session".
 const char* words_of(Refusal refusal) noexcept;
 

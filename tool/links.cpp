@@ -1,0 +1,256 @@
+#include "commands.hpp"
+#include "onlookers.hpp"
+#include "output.hpp"
+#include "signals.hpp"
+
+#include <gyrax/files/json_text.hpp>
+#include <gyrax/link/board.hpp>
+#include <gyrax/link/board_ear.hpp>
+#include <gyrax/threads/boot_clock.hpp>
+#include <gyrax/wire/port.hpp>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <poll.h>
+
+#include <algorithm>
+#include <memory>
+#include <optional>
+#include <random>
+
+namespace gyrax::tool {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr double usual_wait_s = 3, told_every_s = 1;
+constexpr std::uint64_t enough_rounds = 3;
+constexpr int turn_ms = 1;
+
+// ---- In words ----
+
+double number(const Json& json, const char* key) { return json.at(key).get<double>(); }
+std::string text(const Json& json, const char* key) { return json.at(key).get<std::string>(); }
+
+std::string channel_row(const Json& channel) {
+  const std::string unit = text(channel, "unit"), space = unit.empty() ? "" : " ";
+  const auto most = [&](const char* key, const char* per) {
+    const double value = number(channel, key);
+    return value == 0 ? "not limited" : fmt::format("{:.6g}{}{}/{}", value, space, unit, per);
+  };
+  const std::string ends =
+      fmt::format("{:.6g} … {:.6g}{}{}", number(channel, "low"), number(channel, "high"), space, unit);
+  return fmt::format("        {:>2}  {:<8}{:<10}{:<14}{:<26}{:<20}{}\n", channel.at("channel").get<int>(),
+                     text(channel, "kind"), text(channel, "pin"), text(channel, "drives"), ends, most("speed", "s"),
+                     text(channel, "lost"));
+}
+
+void print_state(const Json& state) {
+  const int pid = state.at("pid").get<int>();
+  print("{}  board at address {}, {}\n", text(state, "link"), state.at("address").get<int>(), text(state, "wire"));
+  if (pid != 0) print("        run by process {} with {}; it goes on undisturbed\n", pid, text(state, "rig"));
+  if (!state.at("answers").get<bool>()) {
+    print("        nobody answers\n");
+    return;
+  }
+  print("        \"{}\": version {} of the frames, {} bytes at most; {} channels\n", text(state, "board"),
+        state.at("version").get<int>(), state.at("longest_frame").get<int>(), state.at("channel_count").get<int>());
+  print("        answers after {:.1f} ms: {:.1f} to {:.1f}, of {} times\n", number(state, "round_trip_ms"),
+        number(state, "shortest_ms"), number(state, "longest_ms"), state.at("round_trips").get<std::uint64_t>());
+  const double capacity = number(state, "bytes_per_s"), there = number(state, "sent_per_s"),
+               back = number(state, "heard_per_s");
+  if (there > 0 || back > 0)
+    print("        {:.0f} bytes a second there, {:.0f} back{}\n", there, back,
+          capacity > 0 ? fmt::format(": {:.0f} and {:.0f} % of the wire", there / capacity * 100, back / capacity * 100)
+                       : "");
+  print("        {} frames sent, {} heard; lost there {}, spoiled there {}, late {}, refused {}; spoiled here {}\n",
+        state.at("sent").get<std::uint64_t>(), state.at("heard").get<std::uint64_t>(),
+        state.at("lost_there").get<std::uint64_t>(), state.at("bad_there").get<std::uint64_t>(),
+        state.at("late_there").get<std::uint64_t>(), state.at("refused_there").get<std::uint64_t>(),
+        state.at("bad_here").get<std::uint64_t>());
+  print("        {:>2}  {:<8}{:<10}{:<14}{:<26}{:<20}{}\n", "ch", "kind", "pin", "drives", "ends", "speed",
+        "when it hears nothing");
+  for (const Json& channel : state.at("channels")) put(channel_row(channel));
+}
+
+void print_frame(const Json& frame) {
+  print("{:10.4f} s  {:<8} {}  {:<8} {:>5}  {}\n", number(frame, "t"), text(frame, "link"),
+        frame.at("to_board").get<bool>() ? "->" : "<-", text(frame, "frame"), frame.at("sequence").get<int>(),
+        text(frame, "says"));
+}
+
+/// A line of either side, as it was asked for.
+void tell_line(const Json& json, const LinksOptions& options) {
+  if (options.json) {
+    put_json(dumped(json));
+  } else if (json.contains("frame")) {
+    print_frame(json);
+  } else if (json.contains("left_out")) {
+    print("          … {} frames left out: this terminal is slower than the wire\n",
+          json.at("left_out").get<std::uint64_t>());
+  } else {
+    print_state(json);
+  }
+}
+
+// ---- Where it comes from ----
+
+class Source {
+ public:
+  virtual ~Source() = default;
+  /// Tells what there is; with `all` the state as well, where that is known.
+  virtual void turn(Time now, const LinksOptions& options) = 0;
+  /// Whether there is a state that says something.
+  virtual bool is_known() const = 0;
+  virtual void tell_state(Time now, const LinksOptions& options) = 0;
+  virtual bool answers() const = 0;
+  virtual bool ended() const { return false; }
+  virtual std::string trouble() const { return {}; }
+};
+
+/// A program that has the wire.
+class Asked final : public Source {
+ public:
+  explicit Asked(OtherProgram other) : other_(std::move(other)) {}
+  void turn(Time, const LinksOptions& options) override {
+    for (const std::string& line : other_.lines()) {
+      Json json = Json::parse(line, nullptr, false);
+      if (json.is_discarded()) continue;
+      if (json.contains("frame") || json.contains("left_out"))
+        tell_line(json, options);
+      else
+        state_ = std::move(json);
+    }
+  }
+  bool is_known() const override { return state_.has_value(); }
+  void tell_state(Time, const LinksOptions& options) override {
+    if (state_) tell_line(*state_, options);
+  }
+  bool answers() const override { return state_ && state_->at("answers").get<bool>(); }
+  bool ended() const override { return other_.ended(); }
+
+ private:
+  OtherProgram other_;
+  std::optional<Json> state_;
+};
+
+/// The wire itself, asked here.
+class Surveyed final : public Source {
+ public:
+  Surveyed(const Rig& rig, LinkId link)
+      : rig_(rig),
+        link_(link),
+        survey_({static_cast<std::uint8_t>(info().number("address")), board_place(info()).bytes_per_s(),
+                 std::random_device{}()}),
+        port_(board_place(info())) {}
+  void turn(Time now, const LinksOptions& options) override {
+    const auto came = port_.read(room_);
+    if (!came.empty()) hear({now, false, came}, options);
+    survey_.hear(now, came);
+    if (!port_.is_open()) return;
+    if (const auto bytes = survey_.next(now); !bytes.empty() && port_.write(bytes)) hear({now, true, bytes}, options);
+  }
+  bool is_known() const override { return survey_.rounds() >= enough_rounds; }
+  void tell_state(Time now, const LinksOptions& options) override {
+    tell_line(wire_json({rig_, link_, ear_.seen(), to_seconds(now), 0}), options);
+  }
+  bool answers() const override { return !ear_.seen().name.empty(); }
+  std::string trouble() const override { return port_.is_open() ? "" : port_.trouble(); }
+
+ private:
+  const LinkInfo& info() const { return rig_.links[index(link_)]; }
+  void hear(const Passed& passed, const LinksOptions& options) {
+    ear_.hear(passed, [&](const BoardEar::Heard& heard) {
+      if (options.print) tell_line(frame_json(info().name, to_seconds(passed.at), heard), options);
+    });
+  }
+
+  const Rig& rig_;
+  LinkId link_;
+  BoardSurvey survey_;
+  BoardEar ear_;
+  wire::Port port_;
+  std::array<std::uint8_t, 4096> room_{};
+};
+
+/// The links that are meant; complains where there are none.
+std::vector<LinkId> links_of(const Rig& rig, const LinksOptions& options) {
+  std::vector<LinkId> wired = wired_links(rig);
+  std::vector<std::string> names;
+  for (const LinkId link : wired) names.push_back(rig.links[index(link)].name);
+  if (wired.empty()) complain(fmt::format("{}: none of its links has a wire; they are all simulated", rig.path));
+  if (options.link.empty() || wired.empty()) return wired;
+  std::erase_if(wired, [&](LinkId link) { return rig.links[index(link)].name != options.link; });
+  if (wired.empty())
+    complain(fmt::format("--link {}: no link of that name has a wire; there are: {}", options.link, listed(names)));
+  return wired;
+}
+
+class Session {
+ public:
+  Session(const Rig& rig, const std::vector<LinkId>& links, const LinksOptions& options)
+      : rig_(rig), links_(links), options_(options) {
+    for (const LinkId link : links) {
+      if (auto other = OtherProgram::of(rig.links[index(link)], options.print))
+        sources_.push_back(std::make_unique<Asked>(std::move(*other)));
+      else
+        sources_.push_back(std::make_unique<Surveyed>(rig, link));
+    }
+  }
+
+  int run() {
+    const double longest_s = options_.for_s > 0 ? options_.for_s : options_.print ? 0 : usual_wait_s;
+    while (!done_) {
+      const Time now = clock_.now();
+      for (const auto& source : sources_) source->turn(now, options_);
+      const bool all_known = std::ranges::all_of(sources_, &Source::is_known);
+      const bool all_ended = std::ranges::all_of(sources_, &Source::ended);
+      done_ = (!options_.print && all_known) || all_ended || (longest_s > 0 && to_seconds(now) >= longest_s);
+      for (int signal = signals_.next(); signal != 0; signal = signals_.next()) done_ = done_ || signal != SIGTSTP;
+      if (output_failed()) return world_failed;
+      if (!done_) ::poll(nullptr, 0, turn_ms);
+    }
+    return tell_end();
+  }
+
+ private:
+  int tell_end() {
+    bool all_answer = true;
+    for (std::size_t i = 0; i < sources_.size(); ++i) {
+      Source& source = *sources_[i];
+      if (source.is_known() || !source.ended()) source.tell_state(clock_.now(), options_);
+      if (const std::string why = source.trouble(); !why.empty()) {
+        const LinkInfo& link = rig_.links[index(links_[i])];
+        complain(fmt::format("link {}: {} cannot be opened: {}", link.name, board_place(link).words(), why));
+      }
+      all_answer = all_answer && source.answers();
+    }
+    return all_answer ? Exit::done : world_failed;
+  }
+
+  const Rig& rig_;
+  const std::vector<LinkId>& links_;
+  const LinksOptions& options_;
+  Signals signals_;
+  BootClock clock_;
+  std::vector<std::unique_ptr<Source>> sources_;
+  bool done_ = false;
+};
+
+}  // namespace
+
+int links(const LinksOptions& options) {
+  try {
+    const Rig rig = load_rig(options.rig);
+    const std::vector<LinkId> wired = links_of(rig, options);
+    return wired.empty() ? wrong_input : Session(rig, wired, options).run();
+  } catch (const FileError& error) {
+    return tell(error, wrong_input);
+  } catch (const std::runtime_error& error) {
+    complain(error.what());
+    return world_failed;
+  }
+}
+
+}  // namespace gyrax::tool
