@@ -5,6 +5,7 @@
 #include <gyrax/files/json_text.hpp>
 #include <gyrax/files/json_version.hpp>
 #include <gyrax/files/text_file.hpp>
+#include <gyrax/link/board.hpp>
 #include <gyrax/logbook/export.hpp>
 #include <gyrax/rehearsal/summary.hpp>
 #include <gyrax/rig/differences.hpp>
@@ -32,6 +33,13 @@ std::filesystem::path demo_folder() {
   for (int up = 0; up < 3; ++up, above = above.parent_path())
     if (std::filesystem::exists(above / "demo" / "bench.toml", ignored)) return above / "demo";
   return {};
+}
+
+int tell_wiring(const Rig& rig) {
+  const std::string list = wiring_list(rig);
+  if (list.empty()) complain(fmt::format("{}: none of its links is a board, so there is nothing to wire", rig.path));
+  put(list);
+  return list.empty() ? wrong_input : Exit::done;
 }
 
 }  // namespace
@@ -178,6 +186,7 @@ void put_edit(const Rig& before, const Rig& after, std::vector<Finding> found, b
 int check(const CheckOptions& options) {
   try {
     const Rig rig = load_rig(options.edited.empty() ? options.rig : options.edited);
+    if (options.wiring) return tell_wiring(rig);
     const std::vector<Finding> all = findings(rig);
     if (!options.edited.empty())
       put_edit(load_rig(options.rig), rig, all, options.json);

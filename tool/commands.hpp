@@ -38,7 +38,7 @@ struct CheckOptions {
   std::string rig;
   std::string edited;                ///< the same after an edit; empty: one rig is reviewed
   std::string deny = "cannot_work";  ///< the least severity of a finding that makes it exit with 1
-  bool json = false;
+  bool json = false, wiring = false;
 };
 int check(const CheckOptions& options);
 int rehearse(const RehearseOptions& options);

@@ -1,7 +1,7 @@
 # bash completion for gyrax
 _gyrax() {
   local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD - 1]} verb=${COMP_WORDS[1]}
-  local verbs="check faults rehearse handsets calibrate watch run logbook stand-in demo --help --version"
+  local verbs="check faults rehearse handsets calibrate watch run links logbook stand-in demo --help --version"
   if ((COMP_CWORD == 1)); then
     mapfile -t COMPREPLY < <(compgen -W "$verbs" -- "$word")
     return
@@ -13,7 +13,7 @@ _gyrax() {
   if [[ $word == -* ]]; then
     local options="--help"
     case $verb in
-      check) options="--help --json --deny" ;;
+      check) options="--help --json --deny --wiring" ;;
       faults) options="--help --all --axis --failure --plot --page --campaign --seed --replace --json" ;;
       rehearse) options="--help --csv --plot --replace --axis --span --json" ;;
       handsets) options="--help --all --json" ;;
@@ -21,6 +21,7 @@ _gyrax() {
       watch) options="--help --hands --for --plain --json --record --replace" ;;
       run) options="--help --hands --for --plain --json --record --replace --logbook --no-logbook --keep --keep-mb --no-real-time" ;;
       logbook) options="--help --csv --plot --replace --axis --span --json" ;;
+      links) options="--help --link --print --for --json" ;;
       stand-in) options="--help --link --for --every" ;;
       demo) options="--help --out --replace" ;;
     esac

@@ -8,7 +8,7 @@ local -a live=(
   '--record[record at once]:name:_files' $json $replace
 )
 if ((CURRENT == 2)); then
-  _values verb check faults rehearse handsets calibrate watch run logbook stand-in demo --help --version
+  _values verb check faults rehearse handsets calibrate watch run links logbook stand-in demo --help --version
   return
 fi
 local verb=$words[2]
@@ -17,7 +17,8 @@ words=("${(@)words[2,-1]}")
 case $verb in
   check)
     _arguments --help $rig '2:edited:_files -g "*.toml"' $json \
-      '--deny[exit with 1 from this severity on]:severity:(doubtful dangerous cannot_work nothing)'
+      '--deny[exit with 1 from this severity on]:severity:(doubtful dangerous cannot_work nothing)' \
+      '--wiring[a list for whoever solders]'
     ;;
   faults)
     _arguments --help $rig '--all[every row]' '--axis[this axis alone]:axis:' '--failure[this failure alone]:code:' $plot \
@@ -37,6 +38,10 @@ case $verb in
       '--keep-mb[megabytes of them]:number:' '--no-real-time[ordinary priority]'
     ;;
   logbook) _arguments --help '1:logbook:_files -g "*.jsonl.zst"' $csv $plot $replace $axis $span $json ;;
+  links)
+    _arguments --help $rig '--link[this link alone]:link:' '--print[every frame as it goes by]' \
+      '--for[so many seconds]:seconds:' $json
+    ;;
   stand-in)
     _arguments --help '1:kind:(board)' '2:rig:_files -g "*.toml"' '--link[which link of the rig]:link:' \
       '--for[end after so many seconds]:seconds:' '--every[tell positions so often]:seconds:'

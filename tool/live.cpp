@@ -114,6 +114,7 @@ class Live {
   void start_engine() {
     if (options_.verb == LiveVerb::run) {
       onlookers_ = std::make_unique<Onlookers>(*rig_);
+      if (!onlookers_->trouble().empty()) remark("nobody can look on at the wires: " + onlookers_->trouble());
       links_ = std::make_unique<RigLinks>(*rig_);
       log_ = std::make_unique<RunLogbook>(options_, *rig_, [this](std::size_t number) {
         return real() != nullptr ? real()->device(number) : Device{};

@@ -99,10 +99,15 @@ int run(int argc, char** argv) {
       ->add_option("--deny", check_options.deny,
                    "Exit with 1 from this severity on: doubtful, dangerous, cannot_work (otherwise), nothing")
       ->check(CLI::IsMember({"doubtful", "dangerous", "cannot_work", "nothing"}));
+  check_verb->add_flag("--wiring", check_options.wiring, "A list for whoever solders, as Markdown: what hangs where")
+      ->excludes("edited")
+      ->excludes("--json")
+      ->excludes("--deny");
   check_verb->footer(
       "  gyrax check demo/bench.toml\n"
       "  gyrax check --deny doubtful demo/bench.toml   for a script: no finding at all\n"
       "  gyrax check demo/bench.toml edited.toml       what means something else after an edit\n"
+      "  gyrax check --wiring demo/board.toml          what hangs where on its boards\n"
       "Exit code 1: the rig is wrong, or a finding is denied; each is told with its line.\n");
 
   RehearseOptions options;
@@ -245,6 +250,23 @@ int run(int argc, char** argv) {
       "Read it with other tools: zstdcat today.jsonl.zst\n"
       "Exit code 1: the replay came out otherwise; 4: cut off; 5: damaged; 6: otherwise, by another binary.\n");
 
+  LinksOptions links_options;
+  CLI::App* links_verb = app.add_subcommand(
+      "links", "Who is at the far ends of a rig's links, and how well each wire goes; nothing moves");
+  links_verb->add_option("rig", links_options.rig, "The rig, a TOML file")->required();
+  links_verb->add_option("--link", links_options.link, "This link alone");
+  links_verb->add_flag("--print", links_options.print, "Every frame, and what the far end prints, as it goes by");
+  links_verb->add_option("--for", links_options.for_s, "With --print: so many seconds; otherwise the longest wait (3)")
+      ->check(seconds_only);
+  links_verb->add_flag("--json", links_options.json, "For scripts: one JSON document a line");
+  links_verb->footer(
+      "  gyrax links demo/board.toml\n"
+      "  gyrax links demo/board.toml --print --for 2\n"
+      "Where a program of this user runs the rig, it is asked, and goes on undisturbed. Otherwise the board is "
+      "greeted,\n"
+      "which ends what another computer does with it.\n"
+      "Exit code 3: a far end did not answer.\n");
+
   StandInOptions stand_in_options;
   CLI::App* stand_in_verb =
       app.add_subcommand("stand-in", "Be the far end of a rig's link: a simulated board on its real wire");
@@ -262,23 +284,6 @@ int run(int argc, char** argv) {
       "  gyrax stand-in board demo/board.toml\n"
       "Lines that it takes while it runs: cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT,\n"
       "quit.\n");
-
-  LinksOptions links_options;
-  CLI::App* links_verb = app.add_subcommand(
-      "links", "Who is at the far ends of a rig's links, and how well each wire goes; nothing moves");
-  links_verb->add_option("rig", links_options.rig, "The rig, a TOML file")->required();
-  links_verb->add_option("--link", links_options.link, "This link alone");
-  links_verb->add_flag("--print", links_options.print, "Every frame, and what the far end prints, as it goes by");
-  links_verb->add_option("--for", links_options.for_s, "With --print: so many seconds; otherwise the longest wait (3)")
-      ->check(seconds_only);
-  links_verb->add_flag("--json", links_options.json, "For scripts: one JSON document a line");
-  links_verb->footer(
-      "  gyrax links demo/board.toml\n"
-      "  gyrax links demo/board.toml --print --for 2\n"
-      "Where a program of this user runs the rig, it is asked, and goes on undisturbed. Otherwise the board is "
-      "greeted,\n"
-      "which ends what another computer does with it.\n"
-      "Exit code 3: a far end did not answer.\n");
 
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");

@@ -37,6 +37,17 @@ fs::path folder() {
                                         : fs::path("/tmp") / fmt::format("gyrax-{}", ::getuid());
 }
 
+/// Errors: std::runtime_error where it cannot be, or is somebody else's.
+void make_folder() {
+  const fs::path path = folder();
+  fs::create_directories(path.parent_path());
+  if (::mkdir(path.c_str(), S_IRWXU) == 0) return;
+  struct stat found {};
+  if (errno != EEXIST) throw std::runtime_error(fmt::format("{}: {}", path.string(), std::strerror(errno)));
+  if (::lstat(path.c_str(), &found) != 0 || !S_ISDIR(found.st_mode) || found.st_uid != ::getuid())
+    throw std::runtime_error(fmt::format("{} is not a folder of this user", path.string()));
+}
+
 /// The same for every rig that names the same wire.
 fs::path socket_of(const LinkInfo& link) {
   wire::Place place = board_place(link);
@@ -132,7 +143,7 @@ Json wire_json(const WireState& state) {
                                 {"high", far.high},
                                 {"speed", far.speed},
                                 {"accel", far.accel},
-                                {"lost", loss_words(far)},
+                                {"lost", words_of(far.kind, far.becomes)},
                                 {"position", static_cast<double>(far.position) / 65536},
                                 {"known", (far.status & wire::known) != 0},
                                 {"powered", (far.status & wire::powered) != 0}});
@@ -167,9 +178,8 @@ struct Onlookers::Wire {
     if (const int other = connected_to(path_); other >= 0) {
       const int pid = peer_of(other);
       ::close(other);
-      throw std::runtime_error(
-          fmt::format("link {}: process {} has {} already; end that first, or look on with gyrax links {}", name(), pid,
-                      board_place(rig.links[index(link)]).words(), rig.path));
+      throw WireTaken(fmt::format("link {}: process {} has {} already; end that first, or look on with gyrax links {}",
+                                  name(), pid, board_place(rig.links[index(link)]).words(), rig.path));
     }
     ::unlink(path_.c_str());  // of a program that was killed
     const sockaddr_un address = address_of(path_);
@@ -257,9 +267,15 @@ struct Onlookers::Wire {
 Onlookers::Onlookers(const Rig& rig) : rig_(rig) {
   const std::vector<LinkId> wired = wired_links(rig);
   if (wired.empty()) return;
-  fs::create_directories(folder());
-  ::chmod(folder().c_str(), S_IRWXU);
-  for (const LinkId link : wired) wires_.push_back(std::make_unique<Wire>(rig, link));
+  try {
+    make_folder();
+    for (const LinkId link : wired) wires_.push_back(std::make_unique<Wire>(rig, link));
+  } catch (const WireTaken&) {
+    throw;
+  } catch (const std::runtime_error& error) {
+    wires_.clear();
+    trouble_ = error.what();
+  }
 }
 Onlookers::~Onlookers() = default;
 

@@ -7,8 +7,10 @@
 
 #include <nlohmann/json.hpp>
 
+#include <functional>
 #include <memory>
 #include <optional>
+#include <stdexcept>
 #include <string>
 #include <vector>
 
@@ -28,11 +30,18 @@ struct WireState {
 nlohmann::ordered_json wire_json(const WireState& state);
 nlohmann::ordered_json frame_json(const std::string& link, double t_s, const BoardEar::Heard& heard);
 
+/// Another program has a wire.
+struct WireTaken : std::runtime_error {
+  using std::runtime_error::runtime_error;
+};
+
 /// The program's own side: it has the wires of its rig while this lives.
 class Onlookers {
  public:
-  /// Errors: std::runtime_error where another program has one of them.
+  /// Errors: WireTaken where another program has one of them.
   explicit Onlookers(const Rig& rig);
+  /// Why nobody can look on; empty: they can.
+  const std::string& trouble() const noexcept { return trouble_; }
   ~Onlookers();
   Onlookers(const Onlookers&) = delete;
   Onlookers& operator=(const Onlookers&) = delete;
@@ -43,6 +52,7 @@ class Onlookers {
   struct Wire;
   const Rig& rig_;
   std::vector<std::unique_ptr<Wire>> wires_;
+  std::string trouble_;
 };
 
 /// Another program's side: its lines, as they come.

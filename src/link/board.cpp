@@ -52,7 +52,7 @@ double in_channel(const AxisSetup& axis, const ChannelInfo& channel, double posi
 BoardChannel board_channel(const AxisSetup& axis, const ChannelInfo& channel, const std::string& name) {
   const double units = channel_units(axis, channel);
   const MotionLimits& full = axis.limits.full();
-  BoardChannel made{.number = channel.number, .kind = channel.kind, .name = name, .becomes = {}};
+  BoardChannel made{.number = channel.number, .kind = channel.kind, .name = name, .pin = channel.pin, .becomes = {}};
   made.becomes.loss = channel.lost;
   if (channel.lost == wire::Loss::place) {
     made.becomes.place = q8_of(in_channel(axis, channel, channel.place));
@@ -75,7 +75,7 @@ BoardChannel board_channel(const AxisSetup& axis, const ChannelInfo& channel, co
 
 BoardChannel board_channel(const SwitchSetup& one, const ChannelInfo& channel, const std::string& name) {
   constexpr wire::Loss losses[] = {wire::Loss::off, wire::Loss::place, wire::Loss::stay};
-  BoardChannel made{.number = channel.number, .kind = channel.kind, .name = name, .becomes = {}};
+  BoardChannel made{.number = channel.number, .kind = channel.kind, .name = name, .pin = channel.pin, .becomes = {}};
   // Off, on and keep, as Becomes has them.
   made.becomes.loss = losses[static_cast<std::size_t>(one.becomes[static_cast<std::size_t>(Cause::link_silent)])];
   made.becomes.place = made.becomes.loss == wire::Loss::place ? q8 : 0;

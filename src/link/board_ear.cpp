@@ -32,20 +32,6 @@ std::string status_words(std::uint8_t status) {
 
 }  // namespace
 
-std::string loss_words(const FarChannel& channel) {
-  const bool is_switch = channel.kind == wire::ChannelKind::on_off;
-  switch (channel.becomes.loss) {
-    case wire::Loss::stay: return is_switch ? "as it is" : "slows down and stays";
-    case wire::Loss::limp: return "no power at once";
-    case wire::Loss::off: return is_switch ? "off" : "slows down, then no power";
-    case wire::Loss::place: break;
-  }
-  if (is_switch) return channel.becomes.place != 0 ? "on" : "off";
-  const char* const unit = unit_of(channel.kind);
-  return fmt::format("goes to {:g} {} at {:g} {}/s", channel.becomes.place / q8, unit, channel.becomes.place_speed / q8,
-                     unit);
-}
-
 FarChannel& BoardEar::channel(std::uint8_t number) {
   const auto at = std::ranges::lower_bound(seen_.channels, number, {}, &FarChannel::number);
   if (at != seen_.channels.end() && at->number == number) return *at;

@@ -158,6 +158,10 @@ bool BoardTalk::agrees(const BoardChannel& ours, const wire::ChannelInfo& theirs
     say("{} is a {} there, and a {} in the rig", on(), name_of(theirs.kind), name_of(ours.kind));
     return false;
   }
+  if (!ours.pin.empty() && theirs.name != ours.pin) {
+    say("{} is on pin {} in the rig", on(), ours.pin);
+    return false;
+  }
   const auto disagrees = [&](const char* format, const auto&... words) {
     agrees = false;
     say(format, on(), words..., unit);

@@ -24,7 +24,7 @@ std::uint64_t steady_us() {
 
 sim::BoardChannel stand_in_channel(const BoardChannel& wanted) {
   sim::BoardChannel made;
-  made.name = fmt::format("P{}.{}", wanted.number / 16, wanted.number % 16);
+  made.name = !wanted.pin.empty() ? wanted.pin : fmt::format("P{}.{}", wanted.number / 16, wanted.number % 16);
   made.kind = static_cast<std::uint8_t>(wanted.kind);
   made.low = wanted.low / 256.0;
   made.high = wanted.high / 256.0;

@@ -30,7 +30,8 @@ void RigBuilder::read_axes(Table& root) {
                                      .texts = {},
                                      .origin = {},
                                      .axis_channels = {},
-                                     .switch_channels = {}},
+                                     .switch_channels = {},
+                                     .loads = {}},
                                     "simulated"));
     axis_channels_.push_back(0);
     switch_channels_.push_back(0);
@@ -67,6 +68,7 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
     axis.position = PositionKind::assumed;
   }
   if (axis.wiring.link != no<LinkId>) read_channel(table, rig_.links[index(axis.wiring.link)], axis, name);
+  if (axis.wiring.link != no<LinkId>) read_load(table, rig_.links[index(axis.wiring.link)], name);
   read_duty(table, axis);
   read_brake(table, axis.brake);
   if (!info.motor) info.max_stop = table.number("max_stop", {0, max_position, true, unit_words(info.unit)}, 0);

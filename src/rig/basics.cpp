@@ -1,4 +1,5 @@
 // What is of the whole rig: tick, overrides, gestures, reduced speed, stops, links and zones.
+#include "boards.hpp"
 #include "builder.hpp"
 
 #include <fmt/format.h>
@@ -112,9 +113,11 @@ void RigBuilder::read_links(Table& root) {
                   .texts = {},
                   .origin = {table.file(), table.line()},
                   .axis_channels = {},
-                  .switch_channels = {}};
+                  .switch_channels = {},
+                  .loads = {}};
     link.max_silence = from_seconds(table.number("silence_ms", milliseconds, 100) / 1e3);
     link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, 50) / 1e3);
+    info.supply_a = table.number("supply_a", {0, most_amps, true, "A"}, 0);
     read_kind(table, info);
     table.refuse_the_rest();
     rig_.setup.links.push_back(link);

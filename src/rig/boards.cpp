@@ -33,6 +33,7 @@ void read_number(Table& table, const LinkInfo& link, ChannelInfo& channel) {
     table.missing("channel", fmt::format("the number of its channel on {}, 0 to 63", link.name));
   if (!number) return;
   channel.number = static_cast<std::uint8_t>(*number);
+  channel.pin = table.text("pin").value_or("");
   for (const auto* list : {&link.axis_channels, &link.switch_channels})
     for (const ChannelInfo& other : *list)
       if (other.number == channel.number && other.read)
@@ -93,7 +94,7 @@ const char* loss_words(wire::Loss loss) noexcept {
 }
 
 void read_channel(Table& table, LinkInfo& link, const AxisSetup& axis, const std::string& name) {
-  if (!is_board(link)) return refuse_keys(table, link, {"channel", "steps", "lost"});
+  if (!is_board(link)) return refuse_keys(table, link, {"channel", "pin", "steps", "lost"});
   ChannelInfo channel;
   channel.name = name;
   const bool is_servo = std::holds_alternative<ServoMap>(axis.drive);
@@ -112,7 +113,7 @@ void read_channel(Table& table, LinkInfo& link, const AxisSetup& axis, const std
 }
 
 void read_channel(Table& table, LinkInfo& link, const SwitchSetup& one, const std::string& name) {
-  if (!is_board(link)) return refuse_keys(table, link, {"channel"});
+  if (!is_board(link)) return refuse_keys(table, link, {"channel", "pin"});
   ChannelInfo channel;
   channel.name = name;
   channel.kind = wire::ChannelKind::on_off;
@@ -121,6 +122,36 @@ void read_channel(Table& table, LinkInfo& link, const SwitchSetup& one, const st
   channel.place = 1;
   read_number(table, link, channel);
   link.switch_channels.push_back(channel);
+}
+
+void read_load(Table& table, LinkInfo& link, const std::string& name) {
+  auto amps = table.table("amps");
+  if (!amps) return;
+  const Allowed amperes{0, most_amps, false, "A"};
+  Load load{name, amps->number("moving", amperes, 0), amps->number("standing", amperes, 0)};
+  if (!amps->has("moving")) amps->missing("moving", "what it takes at most, in A; { moving = 1.2, standing = 0.3 }");
+  amps->refuse_the_rest();
+  link.loads.push_back(load);
+}
+
+void read_load_of_switch(Table& table, LinkInfo& link, const std::string& name) {
+  const double amps = table.number("amps", {0, most_amps, false, "A"}, 0);
+  if (amps > 0) link.loads.push_back({name, amps, amps});
+}
+
+double most_taken(const LinkInfo& link) {
+  double sum = 0;
+  for (const Load& load : link.loads) sum += std::max(load.moving, load.standing);
+  return sum;
+}
+
+std::string supply_words(const LinkInfo& link) {
+  if (link.loads.empty())
+    return link.supply_a == 0 ? "" : fmt::format("{:g} A; nothing says what it takes", link.supply_a);
+  double standing = 0;
+  for (const Load& load : link.loads) standing += load.standing;
+  return fmt::format("{:.4g}{} A when everything moves, {:.4g} A while it stands", most_taken(link),
+                     link.supply_a == 0 ? "" : fmt::format(" of {:g}", link.supply_a), standing);
 }
 
 BoardTimes board_times(const LinkInfo& link) {
@@ -155,6 +186,7 @@ std::string load_words(const LinkInfo& link) {
 
 std::string channel_words(const LinkInfo& link, const ChannelInfo& channel) {
   std::string words = fmt::format("{} on channel {} of {}", name_of(channel.kind), channel.number, link.name);
+  if (!channel.pin.empty()) words += fmt::format(", pin {}", channel.pin);
   if (channel.kind == wire::ChannelKind::stepper)
     words += fmt::format(", {:g} steps for {:g}", channel.steps, channel.per);
   words += "; when it hears nothing it ";

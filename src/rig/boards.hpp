@@ -13,6 +13,14 @@ namespace gyrax {
 void read_channel(Table& table, LinkInfo& link, const AxisSetup& axis, const std::string& name);
 /// `channel` of a switch; what it becomes on loss stands in its `becomes`.
 void read_channel(Table& table, LinkInfo& link, const SwitchSetup& one, const std::string& name);
+inline constexpr double most_amps = 1000;
+/// `amps = { moving = 1.2, standing = 0.3 }` of an axis, `amps = 0.5` of a switch.
+void read_load(Table& table, LinkInfo& link, const std::string& name);
+void read_load_of_switch(Table& table, LinkInfo& link, const std::string& name);
+/// In amperes, when everything on a link moves and is on at once; of those that the rig gives.
+double most_taken(const LinkInfo& link);
+/// "6.2 of 10 A when everything moves, 1.4 A while it stands"; empty where the rig says nothing of that.
+std::string supply_words(const LinkInfo& link);
 /// "servo on channel 2 of head; stays where it is when it hears nothing".
 std::string channel_words(const LinkInfo& link, const ChannelInfo& channel);
 const char* loss_words(wire::Loss loss) noexcept;

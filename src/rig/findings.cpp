@@ -23,6 +23,7 @@ constexpr std::array<AboutFinding, static_cast<std::size_t>(Found::count)> kinds
     {"permit_and_more", dangerous, "a control of the permit that does something else brings both with one press"},
     {"stop_too_long", dangerous, "the rig itself allows less"},
     {"noticed_too_late", dangerous, "so far it goes before it is noticed and stopped, and the rig allows less"},
+    {"supply_too_small", dangerous, "it sags when everything moves, and a board that it feeds begins anew just then"},
     {"switch_never_off", dangerous, "only a stop turns it off"},
     {"power_stays", dangerous, "power stays on an axis that does not do what it is told"},
     {"two_words", doubtful, "a hand that is a little slow gives the other word"},

@@ -308,6 +308,16 @@ void find_in_wire(Findings& f, const LinkInfo& link, const std::string& table) {
            most_hz >= 1 ? fmt::format("rate_hz = {:g}, or a faster wire", most_hz) : "a faster wire");
 }
 
+/// Whether what feeds it gives what all of it takes at once.
+void find_in_supply(Findings& f, const LinkInfo& link, const std::string& table) {
+  const double most = most_taken(link);
+  if (link.supply_a == 0 || most <= link.supply_a) return;
+  f.at_key(Found::supply_too_small, table + "supply_a", link.origin,
+           fmt::format("{} gets {} A, and takes {} A when everything moves at once", link.name, plain(link.supply_a),
+                       plain(most)),
+           fmt::format("a supply of {} A or more", plain(most)));
+}
+
 void find_in_links(Findings& f) {
   constexpr Span long_time = std::chrono::milliseconds(500);
   const double tick_ms = to_seconds(f.rig.period) * 1e3;
@@ -331,6 +341,7 @@ void find_in_links(Findings& f) {
                            report_ms, delay_ms),
                fmt::format("silence_ms = {:.0f} or more", std::ceil(5 * (report_ms + delay_ms))));
     if (is_board) find_in_wire(f, link, table);
+    find_in_supply(f, link, table);
     const double late_ms = std::max(silence_ms, valid_ms);
     if (late_ms > to_seconds(long_time) * 1e3)
       f.at_key(Found::long_silence, table + (silence_ms >= valid_ms ? "silence_ms" : "valid_ms"), link.origin,

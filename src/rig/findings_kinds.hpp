@@ -20,6 +20,7 @@ enum class Found : std::uint8_t {
   permit_and_more,
   stop_too_long,
   noticed_too_late,
+  supply_too_small,
   switch_never_off,
   power_stays,
   two_words,

@@ -62,7 +62,11 @@ void RigBuilder::read_switches(Table& root) {
     if (s.start_on && s.pulse > Span{0})
       table.problem(Code::bad_choice, "start", "a switch of pulses is off until somebody turns it on",
                     "start = \"off\", or no pulse_ms");
-    if (s.wiring.link != no<LinkId>) read_channel(table, rig_.links[index(s.wiring.link)], s, name);
+    if (s.wiring.link != no<LinkId>) {
+      LinkInfo& link = rig_.links[index(s.wiring.link)];
+      read_channel(table, link, s, name);
+      read_load_of_switch(table, link, name);
+    }
     refuse_old_keys(table);
     table.refuse_the_rest();
     rig_.setup.switches.push_back(s);

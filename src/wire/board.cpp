@@ -1,5 +1,7 @@
 #include <gyrax/wire/board.hpp>
 
+#include <fmt/format.h>
+
 namespace gyrax::wire {
 
 const char* name_of(ChannelKind kind) noexcept {
@@ -31,6 +33,20 @@ const char* unit_of(ChannelKind kind) noexcept {
     case ChannelKind::stepper: return "steps";
     default: return "";
   }
+}
+
+std::string words_of(ChannelKind kind, const Becomes& becomes) {
+  constexpr double q8 = 256;
+  const bool is_switch = kind == ChannelKind::on_off;
+  switch (becomes.loss) {
+    case Loss::stay: return is_switch ? "as it is" : "slows down and stays";
+    case Loss::limp: return is_switch ? "off" : "no power at once";
+    case Loss::off: return is_switch ? "off" : "slows down, then no power";
+    case Loss::place: break;
+  }
+  if (is_switch) return becomes.place != 0 ? "on" : "off";
+  return fmt::format("goes to {:g} {} at {:g} {}/s", becomes.place / q8, unit_of(kind), becomes.place_speed / q8,
+                     unit_of(kind));
 }
 
 const char* words_of(Refusal refusal) noexcept {

@@ -25,6 +25,7 @@ speed = 120
 accel = 600
 servo = { ends = [-60, 60], pulse_us = [900, 2100] }
 channel = 0
+pin = "J3"
 lost = { place = 10, speed = 30 }
 [axis.table]
 unit = "deg"
@@ -34,12 +35,14 @@ accel = 240
 increments = [0.1, 1]
 steps = [16000, 360]
 channel = 1
+amps = { moving = 1.5, standing = 0.2 }
 [axis.pump]
 unit = "%"
 accel = 100
 channel = 2
 [switch.lamp]
 channel = 5
+amps = 3
 becomes = "on"
 [bind]
 "menu.right" = "ready"
@@ -85,12 +88,13 @@ TEST_CASE("What a rig says of a board, and what check tells of it") {
   CHECK(link.switch_channels[0].number == 5);
   const std::string text = review_text(rig);
   for (const char* one :
-       {"servo on channel 0 of head; when it hears nothing it goes to its place 10, 30 a second",
+       {"servo on channel 0 of head, pin J3; when it hears nothing it goes to its place 10, 30 a second",
         "stepper on channel 1 of head, 16000 steps for 360; when it hears nothing it slows down and stays",
         "motor on channel 2 of head; when it hears nothing it slows down, then has no power",
         "switch on channel 5 of head; when it hears nothing it goes on",
         "axis table: head counts its steps from where it stands when power comes; a step that is lost is not noticed",
         "head: board, serial /dev/none, baud 115200, address 1, rate_hz 100, round_trip_ms 100",
+        "4.5 A when everything moves, 3.2 A while it stands",
         // Two frames, as channels 3 and 4 are nobody's: 29 + 3 · 9 and 29 + 9 there, 36 + 3 · 9 and 36 + 9 back.
         "4 channels: 94 bytes there and 108 back, 94 % of the wire"}) {
     CAPTURE(one);
@@ -116,6 +120,10 @@ TEST_CASE("What is wrong with a board in a rig, with its place and what would be
       {"channel = 5\n", "channel = 2\n", "switch.lamp.channel: channel 2 of head is pump's already"},
       {"channel = 1\n", "", "axis.table: 'channel' is missing; the number of its channel on head, 0 to 63"},
       {"channel = 1\n", "channel = 64\n", "axis.table.channel: 64"},
+      {"moving = 1.5, ", "", "axis.table.amps: 'moving' is missing"},
+      {"moving = 1.5", "moving = -1", "axis.table.amps.moving: -1"},
+      {"amps = 3\n", "amps = 2000\n", "switch.lamp.amps: 2000"},
+      {"kind = \"board\"\n", "kind = \"board\"\nsupply_a = 0\n", "link.head.supply_a: 0"},
       {"steps = [16000, 360]\n", "", "axis.table: 'steps' is missing; a pair [steps, way]"},
       {"steps = [16000, 360]\n", "steps = [0, 360]\n", "axis.table.steps: is no number of steps"},
       {"steps = [16000, 360]\n", "steps = [1.5, 360]\n", "axis.table.steps: is no number of steps"},
@@ -143,6 +151,8 @@ TEST_CASE("What is to be found in a board's rig") {
        "4 channels, 20 times a second, are 3600 bytes a second, and 9600 baud carry 960"},
       {"steps = [16000, 360]\n", "steps = [200, 360]\n", "step_below_step",
        "a step of 0.1 deg is less than one step of its motor, 1.8 deg"},
+      {"kind = \"board\"\n", "kind = \"board\"\nsupply_a = 4\n", "supply_too_small",
+       "head gets 4 A, and takes 4.5 A when everything moves at once"},
       {"kind = \"board\"\n", "kind = \"board\"\nvalid_ms = 8\n", "stops_between_frames",
        "a frame is valid for 8 ms, and the next one comes after 10 ms"},
       {"kind = \"board\"\n", "kind = \"board\"\nsilence_ms = 20\n", "silent_between_reports",

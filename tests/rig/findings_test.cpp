@@ -62,7 +62,7 @@ TEST_CASE("Each doubt is told with its place, why, and what to write instead (GY
   }
   test::check_golden("tests/golden/findings.txt", told);
   // What only a board's rig can have: board_test.cpp.
-  for (const char* code : {"wire_too_slow", "step_below_step"}) met.insert(code);
+  for (const char* code : {"wire_too_slow", "step_below_step", "supply_too_small"}) met.insert(code);
   for (const AboutFinding& about : about_findings()) {
     CAPTURE(std::string(about.code));
     CHECK(met.contains(about.code));

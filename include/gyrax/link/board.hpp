@@ -29,6 +29,10 @@ BoardSetup board_setup(const Rig& rig, LinkId link);
 /// Where the wire of a rig's board leads.
 wire::Place board_place(const LinkInfo& link);
 
+/// What hangs where, as a Markdown table for each board, for whoever solders: channel, pin, what it drives, its unit,
+/// its ends, how fast, what it becomes when the board hears nothing; and what it takes. Empty where no link is a board.
+std::string wiring_list(const Rig& rig);
+
 /// Bits of LinkReport::faults.
 inline constexpr std::uint32_t board_stopped_by_itself = 1, board_began_anew = 2, board_ran_late = 4, board_stopped = 8;
 

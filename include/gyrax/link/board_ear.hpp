@@ -47,9 +47,6 @@ struct BoardSeen {
   std::vector<FarChannel> channels;  ///< that were asked for, by rising number
 };
 
-/// What a channel becomes when it hears nothing: "stays", "goes to 1500 µs at 200 µs/s", "on".
-std::string loss_words(const FarChannel& channel);
-
 class BoardEar {
  public:
   struct Heard {

@@ -26,6 +26,7 @@ struct BoardChannel {
   std::uint8_t number = 0;
   wire::ChannelKind kind = wire::ChannelKind::servo;
   std::string name;  ///< of what is on it
+  std::string pin;   ///< what the board has to call it; empty: anything
   wire::Becomes becomes;
   std::int32_t low = 0, high = 0;
   std::uint32_t speed = 0, accel = 0;

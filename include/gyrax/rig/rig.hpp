@@ -60,6 +60,12 @@ struct ChannelInfo {
   double steps = 1, per = 1;  ///< of a stepper: so many whole steps move it by so much
   wire::Loss lost = wire::Loss::stay;
   double place = 0, place_speed = 0;  ///< where it becomes `place`
+  std::string pin;                    ///< what the board calls it; empty: the rig does not say
+};
+/// What an axis or a switch takes of its link's supply, in amperes.
+struct Load {
+  std::string name;
+  double moving = 0, standing = 0;  ///< of a switch: on
 };
 
 struct LinkInfo {
@@ -69,6 +75,8 @@ struct LinkInfo {
   std::map<std::string, std::string> texts;  ///< those that are words
   Origin origin;
   std::vector<ChannelInfo> axis_channels, switch_channels;  ///< of a board: by Wiring::channel
+  double supply_a = 0;                                      ///< what feeds all of it gives; 0: the rig does not say
+  std::vector<Load> loads;                                  ///< those that the rig gives
   /// In the key's own unit. Errors: std::out_of_range where its kind has no such key.
   double number(const char* key) const { return numbers.at(key); }
   const std::string& text(const char* key) const { return texts.at(key); }

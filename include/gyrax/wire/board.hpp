@@ -9,6 +9,7 @@
 #include <gyrax/wire/frames.hpp>
 
 #include <optional>
+#include <string>
 #include <vector>
 
 namespace gyrax::wire {
@@ -49,6 +50,8 @@ struct Becomes {
   std::uint32_t place_speed = 0;
   bool operator==(const Becomes&) const = default;
 };
+/// What a channel becomes when it hears nothing: "slows down and stays", "goes to 1500 µs at 200 µs/s", "on".
+std::string words_of(ChannelKind kind, const Becomes& becomes);
 struct ChannelInfo {
   std::uint32_t clock_us = 0;
   std::uint8_t number = 0;

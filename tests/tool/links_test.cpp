@@ -1,0 +1,200 @@
+// Wires of real processes: a board's stand-in, the program that runs it, and whoever looks on.
+#include "support/folder.hpp"
+#include "support/json_paths.hpp"
+#include "tool.hpp"
+
+#include <gyrax/files/text_file.hpp>
+
+#include <doctest/doctest.h>
+#include <nlohmann/json.hpp>
+
+#include <csignal>
+#include <fstream>
+#include <sstream>
+#include <string>
+#include <thread>
+
+using namespace gyrax::test;
+using namespace std::chrono_literals;
+
+namespace {
+
+constexpr int looks = 3000;  // of 10 ms each: a busy machine is slow
+
+/// A line of the shell that goes on beside the test; what it takes comes through `in`, what it prints goes to a file.
+class Beside {
+ public:
+  Beside(const std::string& line, const std::string& out) : out_(out) {
+    pipe_ = ::popen(("exec " + std::string(GYRAX_TOOL_PATH) + " " + line + " >" + out + " 2>&1").c_str(), "w");
+    REQUIRE(pipe_ != nullptr);
+  }
+  ~Beside() { end(); }
+  Beside(const Beside&) = delete;
+  Beside& operator=(const Beside&) = delete;
+  void tell(const std::string& line) {
+    std::fputs((line + "\n").c_str(), pipe_);
+    std::fflush(pipe_);
+  }
+  std::string said() const {
+    std::ifstream in(out_);
+    std::stringstream all;
+    all << in.rdbuf();
+    return all.str();
+  }
+  bool says(const std::string& text) const {
+    for (int i = 0; i < looks; ++i) {
+      if (said().find(text) != std::string::npos) return true;
+      std::this_thread::sleep_for(10ms);
+    }
+    MESSAGE("not said: " << text << "\n" << said());
+    return false;
+  }
+  /// Waits for its end.
+  int end() {
+    const int status = pipe_ != nullptr ? ::pclose(pipe_) : 0;
+    pipe_ = nullptr;
+    return WEXITSTATUS(status);
+  }
+
+ private:
+  std::string out_;
+  std::FILE* pipe_ = nullptr;
+};
+
+/// The demo's rig and its wire in a folder of its own.
+std::string rig_in(const Folder& folder) {
+  std::string text = gyrax::read_text("demo/board.toml", 1u << 20).text;
+  const std::string wire = "serial = \"out/board\"";
+  const std::size_t at = text.find(wire);
+  REQUIRE(at != std::string::npos);
+  text.replace(at, wire.size(), "serial = \"" + folder / "board" + "\"");
+  std::ofstream(folder / "rig.toml") << text;
+  return folder / "rig.toml";
+}
+
+}  // namespace
+
+TEST_CASE("Who is there is asked without moving anything; nobody there is told, with 3") {
+  const Folder folder;
+  const std::string rig = rig_in(folder);
+  const Ran nobody = run("links " + rig + " --for 0.3");
+  CHECK(nobody.exit == 3);
+  CHECK(says(nobody, "nobody answers"));
+  CHECK(says(nobody, "cannot be opened: No such file or directory"));
+  Beside board("stand-in board " + rig, folder / "board.txt");
+  REQUIRE(board.says("serves serial line"));
+  const Ran there = run("links " + rig);
+  CHECK(there.exit == 0);
+  for (const char* one : {"board at address 1, serial line ", "\"bench stand-in\": version 1 of the frames",
+                          "8 channels", " 4  servo   J5        lamp_tilt     1062 … 1962 µs", "answers after "})
+    CHECK(says(there, one));
+  const Ran frames = run("links " + rig + " --print --for 0.5");
+  CHECK(frames.exit == 0);
+  CHECK(says(frames, "->  greet "));
+  CHECK(says(frames, "<-  channel "));
+  board.tell("quit");
+  CHECK(board.end() == 0);
+}
+
+TEST_CASE("Beside a program that runs it: its numbers, its frames, what the board prints; a second one is refused") {
+  const Folder folder;
+  const std::string rig = rig_in(folder);
+  Beside board("stand-in board " + rig, folder / "board.txt");
+  REQUIRE(board.says("serves serial line"));
+  Beside program("run " + rig + " --hands demo/board_session.toml --plain --no-real-time --no-logbook --for 10",
+                 folder / "run.txt");
+  REQUIRE(program.says("agrees: 8 channels"));
+  const Ran beside = run("links " + rig);
+  CHECK(beside.exit == 0);
+  CHECK(says(beside, "run by process "));
+  CHECK(says(beside, "it goes on undisturbed"));
+  Beside onlooker("links " + rig + " --print", folder / "frames.txt");
+  REQUIRE(onlooker.says("<-  report "));
+  REQUIRE(onlooker.says("->  set "));
+  board.tell("print it is warm in here");
+  CHECK(onlooker.says("<-  print "));
+  CHECK(onlooker.says("\"it is warm in here\""));
+  const Ran second = run("run " + rig + " --plain --no-real-time --no-logbook --for 1");
+  CHECK(second.exit == 3);
+  CHECK(says(second, " already; end that first, or look on with gyrax links "));
+  CHECK(program.says("main is live"));
+  board.tell("quit");
+  CHECK(board.end() == 0);
+  // The program sees its board go, and whoever looks on sees the program go.
+  CHECK(program.says("main is tripped"));
+  program.end();
+  CHECK(onlooker.end() == 0);
+  CHECK(program.said().find("greeted anew") == std::string::npos);
+}
+
+TEST_CASE("A folder for onlookers that is not this user's: it runs, and says so; nothing in it is touched") {
+  const Folder folder;
+  const std::string rig = rig_in(folder);
+  std::ofstream(folder / "gyrax") << "mine";
+  const std::string run_it = " run " + rig + " --plain --no-real-time --no-logbook --for 0.3 2>&1";
+  const Ran ran = run_line("XDG_RUNTIME_DIR=" + folder.path.string() + " " + GYRAX_TOOL_PATH + run_it);
+  CHECK(ran.exit == 0);
+  CHECK(says(ran, "nobody can look on at the wires: "));
+  CHECK(says(ran, "is not a folder of this user"));
+  CHECK(gyrax::read_text(folder / "gyrax", 100).text == "mine");
+}
+
+TEST_CASE("A program that was killed does not keep its wire") {
+  const Folder folder;
+  const std::string rig = rig_in(folder);
+  const std::string run_it = std::string(GYRAX_TOOL_PATH) + " run " + rig + " --plain --no-real-time --no-logbook";
+  CHECK(run_line("timeout -s KILL 1 " + run_it + " 2>&1").exit != 0);
+  CHECK(run_line(run_it + " --for 0.2 2>&1").exit == 0);
+}
+
+TEST_CASE("watch leaves the real far end alone, whatever the hands do") {
+  const Folder folder;
+  const std::string rig = rig_in(folder);
+  Beside board("stand-in board " + rig, folder / "board.txt");
+  REQUIRE(board.says("serves serial line"));
+  const Ran watched = run("watch " + rig + " --hands demo/board_session.toml --plain --for 5");
+  CHECK(watched.exit == 0);
+  CHECK(says(watched, "main is live"));
+  board.tell("quit");
+  CHECK(board.end() == 0);
+  CHECK(board.said().find("greeted") == std::string::npos);
+}
+
+TEST_CASE("links --json is one document a line, of the state and of each frame, as docs/json.md says") {
+  const Folder folder;
+  const std::string rig = rig_in(folder);
+  Beside board("stand-in board " + rig, folder / "board.txt");
+  REQUIRE(board.says("serves serial line"));
+  std::istringstream lines(run("links " + rig + " --print --json --for 0.5", true).out);
+  int frames = 0, states = 0;
+  JsonPaths seen;
+  for (std::string line; std::getline(lines, line);) {
+    const auto json = nlohmann::json::parse(line, nullptr, false);
+    REQUIRE_FALSE(json.is_discarded());
+    add_paths(json, "", seen);
+    frames += json.contains("frame") ? 1 : 0;
+    states += json.contains("channels") && json["channels"].size() == 8 ? 1 : 0;
+  }
+  CHECK(frames > 5);
+  CHECK(states == 1);
+  const JsonPaths rows = documented(gyrax::read_text("docs/json.md", 1 << 20).text, "links");
+  for (const auto& [path, types] : seen) {
+    CAPTURE(path);
+    REQUIRE(rows.contains(path));
+    for (const std::string& type : types) CHECK(rows.at(path).contains(type));
+  }
+  for (const auto& [path, types] : rows) {
+    CAPTURE(path);
+    CHECK((seen.contains(path) || path == "left_out"));
+  }
+  board.tell("quit");
+}
+
+TEST_CASE("The list for whoever solders") {
+  const Ran list = run("check --wiring demo/board.toml");
+  CHECK(list.exit == 0);
+  CHECK(says(list, "| 4       | J5  | servo   | lamp_tilt "));
+  CHECK(says(list, "Its supply gives 10 A."));
+  CHECK(run("check --wiring demo/bench.toml").exit == 2);
+  CHECK(run("check --wiring --json demo/board.toml").exit == 2);
+}
