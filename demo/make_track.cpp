@@ -366,6 +366,18 @@ gyrax::Track six_keys() {
 }
 
 /// One stick and one key: the carriage, for one hand.
+/// A servo is taught its ends: the first motion is a tenth of the speed; then to one end, and to the other.
+gyrax::Track teach() {
+  Hands h(47);
+  h.wait_until(0.8).tap("menu.right").wait(0.4).down("shoulder.right").wait(0.3);
+  h.push("stick.right.y", -1, 0.1, 0.3).push("stick.right.y", 0, 0.1, 0.4);
+  h.push("stick.right.y", -1, 0.2, 2.6).push("stick.right.y", 0, 0.1, 1.0);
+  for (int i = 0; i < 3; ++i) h.tap("hat.left", 0.06).wait(0.15);
+  h.wait_until(8).push("stick.right.y", 1, 0.2, 5.0).push("stick.right.y", 0, 0.1, 1.0);
+  h.tap("hat.right", 0.06).wait(0.15).tap("hat.right", 0.06).wait_until(18);
+  return h.up("shoulder.right").wait(0.5).track();
+}
+
 gyrax::Track one_hand() {
   Hands h(45, models::one_hand());
   h.wait_until(0.5)
@@ -397,6 +409,7 @@ const Named tracks[] = {{"pad.evemu", demo_track},
                         {"desk_keypad.evemu", desk_keypad},
                         {"six_keys.evemu", six_keys},
                         {"one_hand.evemu", one_hand},
+                        {"teach.evemu", teach},
                         {"two_stick_pad.evemu", use_pad},
                         {"worn_pad.evemu", use_worn_pad},
                         {"joystick.evemu", use_joystick},

@@ -99,6 +99,16 @@ struct StandInOptions {
 /// A simulated far end as a process of its own, until it is told to quit.
 int stand_in(const StandInOptions& options);
 
+struct BringUpOptions {
+  std::string rig, hands;
+  std::string axis;  ///< empty: one after the other
+  std::string out;   ///< where the rig goes; empty: into its own file
+  double for_s = 0;
+  bool real_time = true;
+};
+/// One axis at a time, slowly: does it move, which way, where are its ends.
+int bring_up(const BringUpOptions& options);
+
 struct LinksOptions {
   std::string rig, link;  ///< link empty: all of the rig's
   double for_s = 0;       ///< 0: until there is an answer; of print: until it is ended

@@ -1,7 +1,7 @@
 # bash completion for gyrax
 _gyrax() {
   local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD - 1]} verb=${COMP_WORDS[1]}
-  local verbs="check faults rehearse handsets calibrate watch run links logbook stand-in demo --help --version"
+  local verbs="check faults rehearse handsets calibrate watch run links bring-up logbook stand-in demo --help --version"
   if ((COMP_CWORD == 1)); then
     mapfile -t COMPREPLY < <(compgen -W "$verbs" -- "$word")
     return
@@ -21,6 +21,7 @@ _gyrax() {
       watch) options="--help --hands --for --plain --json --record --replace" ;;
       run) options="--help --hands --for --plain --json --record --replace --logbook --no-logbook --keep --keep-mb --no-real-time" ;;
       logbook) options="--help --csv --plot --replace --axis --span --json" ;;
+      bring-up) options="--help --axis --out --hands --for --no-real-time" ;;
       links) options="--help --link --print --for --json" ;;
       stand-in) options="--help --link --for --every" ;;
       demo) options="--help --out --replace" ;;

@@ -1,7 +1,7 @@
 # fish completion for gyrax
 complete -c gyrax -n __fish_use_subcommand -f -l help
 complete -c gyrax -n __fish_use_subcommand -f -l version
-complete -c gyrax -n __fish_use_subcommand -f -a "check faults rehearse handsets calibrate watch run links logbook stand-in demo"
+complete -c gyrax -n __fish_use_subcommand -f -a "check faults rehearse handsets calibrate watch run links bring-up logbook stand-in demo"
 
 # A verb and its options; "=": it takes a value, "=f": a file.
 function __gyrax_options
@@ -21,6 +21,7 @@ __gyrax_options calibrate help track=f out=f replace device= name= step= json
 __gyrax_options watch help hands=f for= plain json record=f replace
 __gyrax_options run help hands=f for= plain json record=f replace logbook=f no-logbook keep= keep-mb= no-real-time
 __gyrax_options logbook help csv=f plot=f replace axis= span= json
+__gyrax_options bring-up help axis= out= hands= for= no-real-time
 __gyrax_options links help link= print for= json
 __gyrax_options stand-in help link= for= every=
 __gyrax_options demo help out=f replace

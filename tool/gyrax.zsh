@@ -8,7 +8,7 @@ local -a live=(
   '--record[record at once]:name:_files' $json $replace
 )
 if ((CURRENT == 2)); then
-  _values verb check faults rehearse handsets calibrate watch run links logbook stand-in demo --help --version
+  _values verb check faults rehearse handsets calibrate watch run links bring-up logbook stand-in demo --help --version
   return
 fi
 local verb=$words[2]
@@ -38,6 +38,11 @@ case $verb in
       '--keep-mb[megabytes of them]:number:' '--no-real-time[ordinary priority]'
     ;;
   logbook) _arguments --help '1:logbook:_files -g "*.jsonl.zst"' $csv $plot $replace $axis $span $json ;;
+  bring-up)
+    _arguments --help $rig '--axis[this axis alone]:axis:' '--out[write the rig there]:file:_files' \
+      '--hands[a recorded session plays]:session:_files -g "*.toml"' '--for[end each axis by itself]:seconds:' \
+      '--no-real-time[ordinary priority]'
+    ;;
   links)
     _arguments --help $rig '--link[this link alone]:link:' '--print[every frame as it goes by]' \
       '--for[so many seconds]:seconds:' $json

@@ -84,6 +84,7 @@ int run(int argc, char** argv) {
       "  gyrax faults demo/bench.toml                  how far it goes when something fails\n"
       "  gyrax stand-in board demo/board.toml          a simulated board on a real wire, for run\n"
       "  gyrax links demo/board.toml                   who is there, and how well the wire goes\n"
+      "  gyrax bring-up demo/board.toml                one axis at a time: which way, and where its ends are\n"
       "  gyrax rehearse demo/bench.toml demo/session.toml --plot session.png\n\n"
       "Exit codes: 0 done, 1 what was checked did not hold, 2 wrong usage or input, 3 the outside world failed;\n"
       "of a logbook 4 cut off, 5 damaged, 6 otherwise by another binary.\n");
@@ -250,6 +251,24 @@ int run(int argc, char** argv) {
       "Read it with other tools: zstdcat today.jsonl.zst\n"
       "Exit code 1: the replay came out otherwise; 4: cut off; 5: damaged; 6: otherwise, by another binary.\n");
 
+  BringUpOptions bring_up_options;
+  bool ordinary = false;
+  CLI::App* bring_up_verb = app.add_subcommand(
+      "bring-up", "One axis at a time, slowly, with your enable: which way it moves; a servo's ends are taught");
+  bring_up_verb->add_option("rig", bring_up_options.rig, "The rig, a TOML file; what is kept is written into it")
+      ->required();
+  bring_up_verb->add_option("--axis", bring_up_options.axis, "This axis alone");
+  bring_up_verb->add_option("--out", bring_up_options.out, "Write the changed rig there instead")->needs("--axis");
+  bring_up_verb->add_option("--hands", bring_up_options.hands, "A recorded session plays in place of real handsets");
+  bring_up_verb->add_option("--for", bring_up_options.for_s, "End each axis by itself after so many seconds")
+      ->check(seconds_only);
+  bring_up_verb->add_flag("--no-real-time", ordinary, "Do not ask for real-time priority and locked memory");
+  bring_up_verb->footer(
+      "  gyrax bring-up demo/board.toml --axis lamp_tilt\n"
+      "Lines that it takes while it runs: low, centre, high (keep where the servo is as that), other (it runs the "
+      "other\n"
+      "way), undo, keep (write it into the rig), drop, quit; an empty one tells where it is.\n");
+
   LinksOptions links_options;
   CLI::App* links_verb = app.add_subcommand(
       "links", "Who is at the far ends of a rig's links, and how well each wire goes; nothing moves");
@@ -322,6 +341,8 @@ int run(int argc, char** argv) {
   if (*check_verb) return check(check_options);
   if (*faults_verb) return faults(faults_options);
   if (*rehearse_verb) return rehearse(options);
+  bring_up_options.real_time = !ordinary;
+  if (*bring_up_verb) return bring_up(bring_up_options);
   if (*links_verb) return links(links_options);
   if (*stand_in_verb) return stand_in(stand_in_options);
   if (*calibrate_verb) return calibrate(calibrate_options);

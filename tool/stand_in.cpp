@@ -1,13 +1,11 @@
 #include "commands.hpp"
+#include "input_lines.hpp"
 #include "output.hpp"
 #include "signals.hpp"
 
 #include <gyrax/link/stand_in.hpp>
 
 #include <fmt/format.h>
-
-#include <poll.h>
-#include <unistd.h>
 
 #include <chrono>
 #include <optional>
@@ -32,31 +30,6 @@ std::optional<LinkId> board_of(const Rig& rig, const StandInOptions& options) {
     complain(fmt::format("--link {}: there is no such board; there are: {}", options.link, listed(boards)));
   return boards.size() > 1 && options.link.empty() ? std::nullopt : found;
 }
-
-/// Whole lines of standard input, as they come.
-class Lines {
- public:
-  int descriptor() const { return ended_ ? -1 : STDIN_FILENO; }
-  std::vector<std::string> next() {
-    std::vector<std::string> lines;
-    pollfd waits{STDIN_FILENO, POLLIN, 0};
-    while (!ended_ && ::poll(&waits, 1, 0) > 0) {
-      char some[256];
-      const ssize_t count = ::read(STDIN_FILENO, some, sizeof some);
-      ended_ = count <= 0;
-      if (count > 0) text_.append(some, static_cast<std::size_t>(count));
-    }
-    for (std::size_t end = text_.find('\n'); end != std::string::npos; end = text_.find('\n')) {
-      lines.push_back(text_.substr(0, end));
-      text_.erase(0, end + 1);
-    }
-    return lines;
-  }
-
- private:
-  std::string text_;
-  bool ended_ = false;
-};
 
 class Session {
  public:
@@ -93,7 +66,7 @@ class Session {
 
   const StandInOptions& options_;
   StandIn board_;
-  Lines lines_;
+  InputLines lines_;
   std::chrono::steady_clock::time_point began_ = std::chrono::steady_clock::now();
   double told_at_ = 0;
   bool done_ = false;

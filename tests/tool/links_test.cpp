@@ -1,5 +1,5 @@
 // Wires of real processes: a board's stand-in, the program that runs it, and whoever looks on.
-#include "support/folder.hpp"
+#include "beside.hpp"
 #include "support/json_paths.hpp"
 #include "tool.hpp"
 
@@ -17,66 +17,9 @@
 using namespace gyrax::test;
 using namespace std::chrono_literals;
 
-namespace {
-
-constexpr int looks = 3000;  // of 10 ms each: a busy machine is slow
-
-/// A line of the shell that goes on beside the test; what it takes comes through `in`, what it prints goes to a file.
-class Beside {
- public:
-  Beside(const std::string& line, const std::string& out) : out_(out) {
-    pipe_ = ::popen(("exec " + std::string(GYRAX_TOOL_PATH) + " " + line + " >" + out + " 2>&1").c_str(), "w");
-    REQUIRE(pipe_ != nullptr);
-  }
-  ~Beside() { end(); }
-  Beside(const Beside&) = delete;
-  Beside& operator=(const Beside&) = delete;
-  void tell(const std::string& line) {
-    std::fputs((line + "\n").c_str(), pipe_);
-    std::fflush(pipe_);
-  }
-  std::string said() const {
-    std::ifstream in(out_);
-    std::stringstream all;
-    all << in.rdbuf();
-    return all.str();
-  }
-  bool says(const std::string& text) const {
-    for (int i = 0; i < looks; ++i) {
-      if (said().find(text) != std::string::npos) return true;
-      std::this_thread::sleep_for(10ms);
-    }
-    MESSAGE("not said: " << text << "\n" << said());
-    return false;
-  }
-  /// Waits for its end.
-  int end() {
-    const int status = pipe_ != nullptr ? ::pclose(pipe_) : 0;
-    pipe_ = nullptr;
-    return WEXITSTATUS(status);
-  }
-
- private:
-  std::string out_;
-  std::FILE* pipe_ = nullptr;
-};
-
-/// The demo's rig and its wire in a folder of its own.
-std::string rig_in(const Folder& folder) {
-  std::string text = gyrax::read_text("demo/board.toml", 1u << 20).text;
-  const std::string wire = "serial = \"out/board\"";
-  const std::size_t at = text.find(wire);
-  REQUIRE(at != std::string::npos);
-  text.replace(at, wire.size(), "serial = \"" + folder / "board" + "\"");
-  std::ofstream(folder / "rig.toml") << text;
-  return folder / "rig.toml";
-}
-
-}  // namespace
-
 TEST_CASE("Who is there is asked without moving anything; nobody there is told, with 3") {
   const Folder folder;
-  const std::string rig = rig_in(folder);
+  const std::string rig = board_in(folder);
   const Ran nobody = run("links " + rig + " --for 0.3");
   CHECK(nobody.exit == 3);
   CHECK(says(nobody, "nobody answers"));
@@ -98,7 +41,7 @@ TEST_CASE("Who is there is asked without moving anything; nobody there is told, 
 
 TEST_CASE("Beside a program that runs it: its numbers, its frames, what the board prints; a second one is refused") {
   const Folder folder;
-  const std::string rig = rig_in(folder);
+  const std::string rig = board_in(folder);
   Beside board("stand-in board " + rig, folder / "board.txt");
   REQUIRE(board.says("serves serial line"));
   Beside program("run " + rig + " --hands demo/board_session.toml --plain --no-real-time --no-logbook --for 10",
@@ -129,7 +72,7 @@ TEST_CASE("Beside a program that runs it: its numbers, its frames, what the boar
 
 TEST_CASE("A folder for onlookers that is not this user's: it runs, and says so; nothing in it is touched") {
   const Folder folder;
-  const std::string rig = rig_in(folder);
+  const std::string rig = board_in(folder);
   std::ofstream(folder / "gyrax") << "mine";
   const std::string run_it = " run " + rig + " --plain --no-real-time --no-logbook --for 0.3 2>&1";
   const Ran ran = run_line("XDG_RUNTIME_DIR=" + folder.path.string() + " " + GYRAX_TOOL_PATH + run_it);
@@ -141,7 +84,7 @@ TEST_CASE("A folder for onlookers that is not this user's: it runs, and says so;
 
 TEST_CASE("A program that was killed does not keep its wire") {
   const Folder folder;
-  const std::string rig = rig_in(folder);
+  const std::string rig = board_in(folder);
   const std::string run_it = std::string(GYRAX_TOOL_PATH) + " run " + rig + " --plain --no-real-time --no-logbook";
   CHECK(run_line("timeout -s KILL 1 " + run_it + " 2>&1").exit != 0);
   CHECK(run_line(run_it + " --for 0.2 2>&1").exit == 0);
@@ -149,7 +92,7 @@ TEST_CASE("A program that was killed does not keep its wire") {
 
 TEST_CASE("watch leaves the real far end alone, whatever the hands do") {
   const Folder folder;
-  const std::string rig = rig_in(folder);
+  const std::string rig = board_in(folder);
   Beside board("stand-in board " + rig, folder / "board.txt");
   REQUIRE(board.says("serves serial line"));
   const Ran watched = run("watch " + rig + " --hands demo/board_session.toml --plain --for 5");
@@ -162,7 +105,7 @@ TEST_CASE("watch leaves the real far end alone, whatever the hands do") {
 
 TEST_CASE("links --json is one document a line, of the state and of each frame, as docs/json.md says") {
   const Folder folder;
-  const std::string rig = rig_in(folder);
+  const std::string rig = board_in(folder);
   Beside board("stand-in board " + rig, folder / "board.txt");
   REQUIRE(board.says("serves serial line"));
   std::istringstream lines(run("links " + rig + " --print --json --for 0.5", true).out);

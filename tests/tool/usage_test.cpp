@@ -55,7 +55,7 @@ TEST_CASE("A verb or an option that is mistyped: what was meant") {
                       {"rehersae demo/bench.toml", "did you mean 'rehearse'?"},
                       {"fly",
                        "there is no 'fly'; gyrax can: check, rehearse, faults, handsets, calibrate, watch, run, "
-                       "logbook, links, stand-in, demo"},
+                       "logbook, bring-up, links, stand-in, demo"},
                       {"check demo/bench.toml --jsno", "there is no '--jsno'; did you mean '--json'?"},
                       {"rehearse demo/bench.toml demo/session.toml --polt=x.png", "did you mean '--plot'?"},
                       {"--versoin", "did you mean '--version'?"},

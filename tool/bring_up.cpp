@@ -1,0 +1,336 @@
+// bring-up: one axis at a time, slowly, with a person's enable: does it move, and which way? A servo's ends and centre
+// are taught, and kept in the rig.
+#include "commands.hpp"
+#include "input_lines.hpp"
+#include "onlookers.hpp"
+#include "output.hpp"
+#include "reporter.hpp"
+#include "signals.hpp"
+
+#include <gyrax/files/text_file.hpp>
+#include <gyrax/handset/live.hpp>
+#include <gyrax/link/board.hpp>
+#include <gyrax/link/board_ear.hpp>
+#include <gyrax/link/link.hpp>
+#include <gyrax/live/hands.hpp>
+#include <gyrax/live/runner.hpp>
+#include <gyrax/rig/bring_up.hpp>
+#include <gyrax/rig/words.hpp>
+#include <gyrax/wire/port.hpp>
+
+#include <fmt/format.h>
+
+#include <poll.h>
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <random>
+#include <thread>
+#include <utility>
+
+namespace gyrax::tool {
+namespace {
+
+constexpr int look_ms = 20;
+constexpr Span survey_within = std::chrono::seconds(3);
+constexpr Span still_for = std::chrono::milliseconds(300);
+
+enum class Next { axis, quit, failed };
+
+/// What a board says of itself; nullopt where it does not answer, and why.
+std::optional<BoardSeen> survey(const Rig& rig, LinkId link, std::string& why) {
+  const LinkInfo& info = rig.links[index(link)];
+  BoardSurvey asks(
+      {static_cast<std::uint8_t>(info.number("address")), board_place(info).bytes_per_s(), std::random_device{}()});
+  BoardEar ear;
+  wire::Port port(board_place(info));
+  std::array<std::uint8_t, 4096> room{};
+  const BootClock clock;
+  for (Time now = clock.now(); now - Time{} < survey_within && asks.rounds() == 0; now = clock.now()) {
+    const auto came = port.read(room);
+    if (!came.empty()) ear.hear({now, false, came});
+    asks.hear(now, came);
+    if (port.is_open())
+      if (const auto bytes = asks.next(now); !bytes.empty() && port.write(bytes)) ear.hear({now, true, bytes});
+    ::poll(nullptr, 0, 1);
+  }
+  why = port.is_open() ? "nobody answers" : "cannot be opened: " + port.trouble();
+  return asks.rounds() > 0 ? std::optional(ear.seen()) : std::nullopt;
+}
+
+/// The bindings of a rig that are of use here: "stick.left.x jogs lamp_tilt".
+std::string keys_of(const Rig& rig) {
+  std::string words;
+  for (const BindingInfo& binding : rig.bindings) words += fmt::format("  {}\n", binding.sentence);
+  return words;
+}
+
+/// One axis, live, while a person types what to keep.
+class OneAxis {
+ public:
+  OneAxis(const BringUpOptions& options, const Rig& rig, AxisId axis, Rig alone, const Session* played)
+      : options_(options), rig_(rig), axis_(axis), alone_(std::move(alone)), reporter_(plain_reporter()) {
+    const std::string& name = rig.axes[index(axis)].name;
+    for (std::size_t a = 0; a < alone_.axes.size(); ++a)
+      if (alone_.axes[a].name == name) here_ = id_at<AxisId>(a);
+    servo_ = std::get_if<ServoMap>(&alone_.setup.axes[index(here_)].drive);
+    if (played != nullptr) {
+      alone_ = fit(std::move(alone_), played->devices());
+      servo_ = std::get_if<ServoMap>(&alone_.setup.axes[index(here_)].drive);
+      hands_ = std::make_unique<PlayedHands>(*played, alone_);
+    } else {
+      handsets_ = std::make_unique<LiveHandsets>(Seats(alone_.seats), clock_);
+      hands_ = std::make_unique<DeviceHands>(*handsets_);
+    }
+    onlookers_ = std::make_unique<Onlookers>(alone_);
+    links_ = std::make_unique<RigLinks>(alone_);
+    Runner::Options runner;
+    runner.real_time = options.real_time;
+    runner_ = std::make_unique<Runner>(alone_, *hands_, *links_, clock_, runner);
+    engine_ = std::thread([this] { runner_->run(); });
+  }
+  ~OneAxis() { end(); }
+  OneAxis(const OneAxis&) = delete;
+  OneAxis& operator=(const OneAxis&) = delete;
+
+  Next run(InputLines& lines, Signals& signals) {
+    print("{}\n", keys_of(alone_));
+    print("{}\n", help());
+    std::optional<Next> next;
+    while (!next) {
+      pollfd waits[2] = {{lines.descriptor(), POLLIN, 0}, {signals.descriptor(), POLLIN, 0}};
+      ::poll(waits, 2, look_ms);
+      for (int signal = signals.next(); signal != 0; signal = signals.next())
+        if (signal != SIGTSTP) next = Next::quit;
+      look();
+      for (const std::string& line : lines.next())
+        if (!next) next = take(line);
+      if (!next && (lines.descriptor() < 0 || over())) next = Next::quit;
+      if (output_failed()) next = Next::failed;
+    }
+    end();
+    return *next;
+  }
+
+ private:
+  bool over() const { return options_.for_s > 0 && to_seconds(clock_.now()) >= options_.for_s; }
+  const std::string& name() const { return rig_.axes[index(axis_)].name; }
+  std::string help() const {
+    return servo_ != nullptr
+               ? "Type low, centre or high to keep where it is now; undo; other (way); then keep, drop or quit."
+               : "Type other where it runs the other way; undo; then keep, drop or quit.";
+  }
+
+  void look() {
+    const RunView& view = runner_->look();
+    while (const auto words = links_->said()) reporter_->note(clock_.now(), *words);
+    onlookers_->look(to_seconds(clock_.now()),
+                     [this](LinkId link, Passed& passed) { return links_->passed(link, passed); });
+    if (view.ticks == 0) return;
+    const std::uint64_t kept = std::min<std::uint64_t>(view.events_so_far, RunView::kept_events);
+    for (told_ = std::max(told_, view.events_so_far - kept); told_ < view.events_so_far; ++told_) {
+      const Event& event = view.events[told_ % RunView::kept_events];
+      if (event.kind != Event::Kind::fault) reporter_->event(alone_, event);
+    }
+    const AxisView& axis = view.axes[index(here_)];
+    if (!(axis.why == why_)) reporter_->axis(alone_, here_, view);
+    why_ = axis.why;
+    tell_place(axis);
+  }
+
+  /// Where it came to rest, once it has been there for a moment.
+  void tell_place(const AxisView& axis) {
+    at_ = axis.command.p;
+    powered_ = axis.command.mode != Mode::off;
+    if (axis.command.v != 0 || !powered_) {
+      moved_ = clock_.now();
+      was_moving_ = was_moving_ || axis.command.v != 0;
+      return;
+    }
+    if (!was_moving_ || clock_.now() - moved_ < still_for) return;
+    was_moving_ = false;
+    reporter_->note(clock_.now(), fmt::format("{} is at {}", name(), place_words()));
+  }
+  std::string place_words() const {
+    const std::string place = fmt::format("{:.6g} {}", at_, rig_.axes[index(axis_)].unit);
+    return servo_ == nullptr ? place : fmt::format("{} µs ({})", servo_->pulse_us(at_), place);
+  }
+
+  void say(const std::string& words) { reporter_->note(clock_.now(), words); }
+
+  std::optional<Next> take(const std::string& line) {
+    const auto is = [&](const char* word) { return !line.empty() && std::string_view(word).starts_with(line); };
+    if (line.empty()) {
+      say(fmt::format("{} is at {}", name(), place_words()));
+    } else if (servo_ != nullptr && (is("low") || is("centre") || is("high"))) {
+      teach(line.front());
+    } else if (is("other")) {
+      before_.push_back({taught_, turned_});
+      turned_ = !turned_;
+      say(turned_ ? "kept: the other way round" : "kept: the way that it is");
+    } else if (is("undo")) {
+      undo();
+    } else if (is("keep")) {
+      return keep();
+    } else if (is("drop")) {
+      say("nothing of it is kept");
+      return Next::axis;
+    } else if (is("quit")) {
+      return Next::quit;
+    } else {
+      say(fmt::format("there is no '{}'. {}", line, help()));
+    }
+    return std::nullopt;
+  }
+
+  void teach(char what) {
+    if (!powered_) return say("it has no power, so nobody sees where it is; make it ready first");
+    before_.push_back({taught_, turned_});
+    const int us = servo_->pulse_us(at_);
+    (what == 'l' ? taught_.low_us : what == 'h' ? taught_.high_us : taught_.centre_us) = us;
+    say(fmt::format("{} is {} µs", what == 'l' ? "low" : what == 'h' ? "high" : "centre", us));
+  }
+
+  void undo() {
+    if (before_.empty()) return say("there is nothing to undo");
+    std::tie(taught_, turned_) = before_.back();
+    before_.pop_back();
+    const auto words = [](const std::optional<int>& us) { return us ? fmt::format("{} µs", *us) : std::string("–"); };
+    say(servo_ == nullptr ? "undone"
+                          : fmt::format("undone: low {}, centre {}, high {}", words(taught_.low_us),
+                                        words(taught_.centre_us), words(taught_.high_us)));
+  }
+
+  std::optional<Next> keep() {
+    if (!taught_.any() && !turned_) {
+      say("nothing was changed");
+      return Next::axis;
+    }
+    try {
+      // Of both the second sees what the first has changed.
+      Rig rig = rig_;
+      std::vector<std::string> says;
+      const auto change = [&](const RigEdit& edit) {
+        for (RigSource& source : rig.sources)
+          if (source.path == edit.path) source.text = edit.text;
+        rig = parse_rig(rig.sources);
+        says.insert(says.end(), edit.says.begin(), edit.says.end());
+        edited_ = edit;
+      };
+      if (taught_.any()) change(with_servo(rig, axis_, taught_));
+      if (turned_) change(with_other_way(rig, axis_));
+      const std::string path = options_.out.empty() ? edited_.path : options_.out;
+      if (const std::error_code failed = write_text(path, edited_.text)) {
+        say(fmt::format("{} cannot be written: {}", path, failed.message()));
+        return std::nullopt;
+      }
+      for (const std::string& one : says) say(one);
+      say(says.empty() ? "it was so already" : fmt::format("written: {}", path));
+      return Next::axis;
+    } catch (const std::runtime_error& error) {
+      say(fmt::format("not written: {}", error.what()));
+      return std::nullopt;
+    }
+  }
+
+  void end() {
+    if (!engine_.joinable()) return;
+    runner_->end();
+    engine_.join();
+    look();
+  }
+
+  const BringUpOptions& options_;
+  const Rig& rig_;
+  AxisId axis_, here_{};
+  Rig alone_;
+  const ServoMap* servo_ = nullptr;
+  BootClock clock_;
+  std::unique_ptr<Reporter> reporter_;
+  std::unique_ptr<LiveHandsets> handsets_;
+  std::unique_ptr<Hands> hands_;
+  std::unique_ptr<Onlookers> onlookers_;
+  std::unique_ptr<RigLinks> links_;
+  std::unique_ptr<Runner> runner_;
+  std::thread engine_;
+  Taught taught_;
+  bool turned_ = false, powered_ = false, was_moving_ = false;
+  std::vector<std::pair<Taught, bool>> before_;
+  RigEdit edited_;
+  double at_ = 0;
+  Time moved_{};
+  AxisStatus why_{};
+  std::uint64_t told_ = 0;
+};
+
+/// What its far end allows, where it is a servo. False: it could not be asked.
+bool ask_far_end(const Rig& rig, AxisId axis, std::optional<PulseRange>& allowed) {
+  const AxisSetup& setup = rig.setup.axes[index(axis)];
+  const auto* servo = std::get_if<ServoMap>(&setup.drive);
+  const LinkInfo& link = rig.links[index(setup.wiring.link)];
+  if (servo != nullptr) allowed = PulseRange{servo->low_us(), servo->high_us()};
+  if (link.kind != "board") return true;
+  std::string why;
+  const auto seen = survey(rig, setup.wiring.link, why);
+  if (!seen) {
+    complain(fmt::format("link {}: {}: {}", link.name, board_place(link).words(), why));
+    return false;
+  }
+  const std::uint8_t number = link.axis_channels[setup.wiring.channel].number;
+  const auto channel = std::ranges::find(seen->channels, number, &FarChannel::number);
+  if (servo == nullptr || channel == seen->channels.end()) return true;
+  allowed = PulseRange{std::max(ServoMap::min_us, static_cast<int>(std::ceil(channel->low))),
+                       std::min(ServoMap::max_us, static_cast<int>(std::floor(channel->high)))};
+  print("channel {} of {} (\"{}\"), which takes {} to {} µs\n", number, link.name, channel->pin, allowed->first,
+        allowed->second);
+  if ((channel->status & wire::known) == 0)
+    print("It has had no pulse yet: when you make it ready it goes to {} µs at once, as fast as it can.\n",
+          servo->pulse_us(setup.start));
+  return true;
+}
+
+int bring_up_all(const BringUpOptions& options) {
+  Rig rig = load_rig(options.rig);
+  std::optional<Session> played;
+  if (!options.hands.empty()) played = load_session(options.hands);
+  if (!options.axis.empty() && bad_axis(rig, options.axis)) return wrong_input;
+  if (!options.out.empty() && rig.sources.size() > 1) {
+    complain("--out: this rig has several files; leave it out, and the one with the axis is changed");
+    return wrong_input;
+  }
+  Signals signals;
+  InputLines lines;
+  for (std::size_t a = 0; a < rig.axes.size(); ++a) {
+    const std::string name = rig.axes[a].name;
+    if (!options.axis.empty() && name != options.axis) continue;
+    print("\n{} of {}: {}\n", a + 1, rig.axes.size(), name);
+    std::optional<PulseRange> allowed;
+    if (!ask_far_end(rig, id_at<AxisId>(a), allowed)) return world_failed;
+    OneAxis one(options, rig, id_at<AxisId>(a), bring_up_rig(rig, id_at<AxisId>(a), allowed),
+                played ? &*played : nullptr);
+    const Next next = one.run(lines, signals);
+    if (next == Next::quit) return Exit::done;
+    if (next == Next::failed) return world_failed;
+    // The next axis is told by what was kept of this one.
+    if (options.out.empty()) rig = load_rig(options.rig);
+  }
+  return Exit::done;
+}
+
+}  // namespace
+
+int bring_up(const BringUpOptions& options) {
+  try {
+    return bring_up_all(options);
+  } catch (const FileError& error) {
+    return tell(error, wrong_input);
+  } catch (const std::runtime_error& error) {
+    complain(error.what());
+    return world_failed;
+  }
+}
+
+}  // namespace gyrax::tool
