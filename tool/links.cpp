@@ -24,7 +24,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr double usual_wait_s = 3, told_every_s = 1;
+constexpr double usual_wait_s = 3;
 constexpr std::uint64_t enough_rounds = 3;
 constexpr int turn_ms = 1;
 

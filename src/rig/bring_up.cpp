@@ -394,7 +394,7 @@ RigEdit with_servo(const Rig& rig, AxisId axis, const Taught& taught) {
     trim = *taught.centre_us - (servo->low_us() + servo->high_us()) / 2;
     if (trim != servo->trim_us()) editor.set_beside("servo.pulse_us", "servo.trim_us", std::to_string(trim));
   }
-  const auto [least, most] = std::minmax(at_low, at_high);
+  const int least = std::min(at_low, at_high), most = std::max(at_low, at_high);
   return checked(rig, axis, editor.take(), [&](const Rig& now, AxisId which) {
     const auto& made = std::get<ServoMap>(now.setup.axes[index(which)].drive);
     const bool ends = trim != 0 || (made.low_us() == least && made.high_us() == most);

@@ -121,14 +121,14 @@ TEST_CASE("links --json is one document a line, of the state and of each frame, 
   CHECK(frames > 5);
   CHECK(states == 1);
   const JsonPaths rows = documented(gyrax::read_text("docs/json.md", 1 << 20).text, "links");
-  for (const auto& [path, types] : seen) {
-    CAPTURE(path);
-    REQUIRE(rows.contains(path));
-    for (const std::string& type : types) CHECK(rows.at(path).contains(type));
+  for (const auto& field : seen) {
+    CAPTURE(field.first);
+    REQUIRE(rows.contains(field.first));
+    for (const std::string& type : field.second) CHECK(rows.at(field.first).contains(type));
   }
-  for (const auto& [path, types] : rows) {
-    CAPTURE(path);
-    CHECK((seen.contains(path) || path == "left_out"));
+  for (const auto& row : rows) {
+    CAPTURE(row.first);
+    CHECK((seen.contains(row.first) || row.first == "left_out"));
   }
   board.tell("quit");
 }
