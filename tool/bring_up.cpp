@@ -38,28 +38,49 @@ constexpr int look_ms = 20;
 constexpr Span survey_within = std::chrono::seconds(3);
 constexpr Span still_for = std::chrono::milliseconds(300);
 
-enum class Next { axis, quit, failed };
+/// store: the next axis, once the far end keeps what was taught of this one.
+enum class Next { axis, store, quit, failed };
 
-/// What a board says of itself; nullopt where it does not answer, and why.
-std::optional<BoardSeen> survey(const Rig& rig, LinkId link, std::string& why) {
-  const LinkInfo& info = rig.links[index(link)];
-  BoardSurvey asks(
-      {static_cast<std::uint8_t>(info.number("address")), board_place(info).bytes_per_s(), std::random_device{}()});
-  BoardEar ear;
-  wire::Port port(board_place(info));
-  std::array<std::uint8_t, 4096> room{};
-  const BootClock clock;
-  for (Time now = clock.now(); now - Time{} < survey_within && asks.rounds() == 0; now = clock.now()) {
-    const auto came = port.read(room);
-    if (!came.empty()) ear.hear({now, false, came});
-    asks.hear(now, came);
-    if (port.is_open())
-      if (const auto bytes = asks.next(now); !bytes.empty() && port.write(bytes)) ear.hear({now, true, bytes});
-    ::poll(nullptr, 0, 1);
+/// A board that is asked while nothing on it moves.
+class AskedBoard {
+ public:
+  AskedBoard(const Rig& rig, LinkId link)
+      : info_(rig.links[index(link)]),
+        asks_({static_cast<std::uint8_t>(info_.number("address")), board_place(info_).bytes_per_s(),
+               std::random_device{}()}),
+        ear_(static_cast<std::uint8_t>(info_.number("address"))),
+        port_(board_place(info_)) {}
+  /// Until it holds, or too long. False: it does not.
+  template <class Holds>
+  bool until(Holds holds) {
+    const Time begin = clock_.now();
+    for (Time now = begin; !holds(asks_) && now - begin < survey_within; now = clock_.now()) {
+      const auto came = port_.read(room_);
+      if (!came.empty()) ear_.hear({now, false, came});
+      asks_.hear(now, came);
+      if (port_.is_open())
+        if (const auto bytes = asks_.next(now); !bytes.empty() && port_.write(bytes)) ear_.hear({now, true, bytes});
+      ::poll(nullptr, 0, 1);
+    }
+    return holds(asks_);
   }
-  why = port.is_open() ? "nobody answers" : "cannot be opened: " + port.trouble();
-  return asks.rounds() > 0 ? std::optional(ear.seen()) : std::nullopt;
-}
+  bool answers() {
+    if (until([](const BoardSurvey& asks) { return asks.rounds() > 0; })) return true;
+    complain(fmt::format("link {}: {} {}", info_.name, board_place(info_).words(),
+                         port_.is_open() ? "is open, and nobody answers" : "cannot be opened: " + port_.trouble()));
+    return false;
+  }
+  const BoardSeen& seen() const { return ear_.seen(); }
+  BoardSurvey& asks() { return asks_; }
+
+ private:
+  const LinkInfo& info_;
+  BoardSurvey asks_;
+  BoardEar ear_;
+  wire::Port port_;
+  std::array<std::uint8_t, 4096> room_{};
+  BootClock clock_;
+};
 
 /// The bindings of a rig that are of use here: "stick.left.x jogs lamp_tilt".
 std::string keys_of(const Rig& rig) {
@@ -119,9 +140,9 @@ class OneAxis {
   bool over() const { return options_.for_s > 0 && to_seconds(clock_.now()) >= options_.for_s; }
   const std::string& name() const { return rig_.axes[index(axis_)].name; }
   std::string help() const {
-    return servo_ != nullptr
-               ? "Type low, centre or high to keep where it is now; undo; other (way); then keep, drop or quit."
-               : "Type other where it runs the other way; undo; then keep, drop or quit.";
+    return servo_ != nullptr ? "Type low, centre or high to keep where it is now; undo; other (way); then keep, "
+                               "store (keep, in its board as well), drop or quit."
+                             : "Type other where it runs the other way; undo; then keep, drop or quit.";
   }
 
   void look() {
@@ -175,6 +196,11 @@ class OneAxis {
       undo();
     } else if (is("keep")) {
       return keep();
+    } else if (servo_ != nullptr && is("store")) {
+      if (rig_.links[index(rig_.setup.axes[index(axis_)].wiring.link)].kind != "board")
+        say("its far end keeps nothing; keep writes it into the rig");
+      else if (keep() == Next::axis)
+        return Next::store;
     } else if (is("drop")) {
       say("nothing of it is kept");
       return Next::axis;
@@ -273,15 +299,12 @@ bool ask_far_end(const Rig& rig, AxisId axis, std::optional<PulseRange>& allowed
   const LinkInfo& link = rig.links[index(setup.wiring.link)];
   if (servo != nullptr) allowed = PulseRange{servo->low_us(), servo->high_us()};
   if (link.kind != "board") return true;
-  std::string why;
-  const auto seen = survey(rig, setup.wiring.link, why);
-  if (!seen) {
-    complain(fmt::format("link {}: {}: {}", link.name, board_place(link).words(), why));
-    return false;
-  }
+  AskedBoard board(rig, setup.wiring.link);
+  if (!board.answers()) return false;
   const std::uint8_t number = link.axis_channels[setup.wiring.channel].number;
-  const auto channel = std::ranges::find(seen->channels, number, &FarChannel::number);
-  if (servo == nullptr || channel == seen->channels.end()) return true;
+  const std::vector<FarChannel>& channels = board.seen().channels;
+  const auto channel = std::ranges::find(channels, number, &FarChannel::number);
+  if (servo == nullptr || channel == channels.end()) return true;
   allowed = PulseRange{std::max(ServoMap::min_us, static_cast<int>(std::ceil(channel->low))),
                        std::min(ServoMap::max_us, static_cast<int>(std::floor(channel->high)))};
   print("channel {} of {} (\"{}\"), which takes {} to {} µs\n", number, link.name, channel->pin, allowed->first,
@@ -290,6 +313,25 @@ bool ask_far_end(const Rig& rig, AxisId axis, std::optional<PulseRange>& allowed
     print("It has had no pulse yet: when you make it ready it goes to {} µs at once, as fast as it can.\n",
           servo->pulse_us(setup.start));
   return true;
+}
+
+/// The servo's ends as the rig has them now, for the board to keep beyond its next power-up.
+void store_ends(const Rig& rig, AxisId axis) {
+  const AxisSetup& setup = rig.setup.axes[index(axis)];
+  const LinkInfo& link = rig.links[index(setup.wiring.link)];
+  const auto& servo = std::get<ServoMap>(setup.drive);
+  AskedBoard board(rig, setup.wiring.link);
+  if (!board.answers()) return;
+  const std::uint8_t number = link.axis_channels[setup.wiring.channel].number;
+  constexpr int q8 = 256;
+  board.asks().store(number, servo.low_us() * q8, servo.high_us() * q8);
+  const bool answered = board.until([](const BoardSurvey& asks) { return asks.stored().has_value(); });
+  const std::string why = answered ? *board.asks().stored() : "it does not answer";
+  if (why.empty())
+    print("channel {} of {} keeps {} to {} µs by itself, beyond its next power-up\n", number, link.name, servo.low_us(),
+          servo.high_us());
+  else
+    complain(fmt::format("channel {} of {} does not keep its ends: {}", number, link.name, why));
 }
 
 int bring_up_all(const BringUpOptions& options) {
@@ -309,9 +351,10 @@ int bring_up_all(const BringUpOptions& options) {
     print("\n{} of {}: {}\n", a + 1, rig.axes.size(), name);
     std::optional<PulseRange> allowed;
     if (!ask_far_end(rig, id_at<AxisId>(a), allowed)) return world_failed;
-    OneAxis one(options, rig, id_at<AxisId>(a), bring_up_rig(rig, id_at<AxisId>(a), allowed),
-                played ? &*played : nullptr);
-    const Next next = one.run(lines, signals);
+    const Next next = OneAxis(options, rig, id_at<AxisId>(a), bring_up_rig(rig, id_at<AxisId>(a), allowed),
+                              played ? &*played : nullptr)
+                          .run(lines, signals);
+    if (next == Next::store) store_ends(load_rig(options.out.empty() ? options.rig : options.out), id_at<AxisId>(a));
     if (next == Next::quit) return Exit::done;
     if (next == Next::failed) return world_failed;
     // The next axis is told by what was kept of this one.

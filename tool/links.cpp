@@ -138,28 +138,47 @@ class Asked final : public Source {
 /// The wire itself, asked here.
 class Surveyed final : public Source {
  public:
-  Surveyed(const Rig& rig, LinkId link)
+  /// `before`: on the same wire, and asked first; may be none.
+  Surveyed(const Rig& rig, LinkId link, Surveyed* before)
       : rig_(rig),
         link_(link),
         survey_({static_cast<std::uint8_t>(info().number("address")), board_place(info()).bytes_per_s(),
                  std::random_device{}()}),
-        port_(board_place(info())) {}
+        ear_(static_cast<std::uint8_t>(info().number("address"))),
+        before_(before) {}
   void turn(Time now, const LinksOptions& options) override {
-    const auto came = port_.read(room_);
+    if (!begins(now)) return;
+    const auto came = port_->read(room_);
     if (!came.empty()) hear({now, false, came}, options);
     survey_.hear(now, came);
-    if (!port_.is_open()) return;
-    if (const auto bytes = survey_.next(now); !bytes.empty() && port_.write(bytes)) hear({now, true, bytes}, options);
+    if (!port_->is_open()) return;
+    if (const auto bytes = survey_.next(now); !bytes.empty() && port_->write(bytes)) hear({now, true, bytes}, options);
+  }
+  bool shares_wire_with(const LinkInfo& other) const {
+    return board_place(info()).words() == board_place(other).words();
   }
   bool is_known() const override { return survey_.rounds() >= enough_rounds; }
   void tell_state(Time now, const LinksOptions& options) override {
     tell_line(wire_json({rig_, link_, ear_.seen(), to_seconds(now), 0}), options);
   }
   bool answers() const override { return !ear_.seen().name.empty(); }
-  std::string trouble() const override { return port_.is_open() ? "" : port_.trouble(); }
+  std::string trouble() const override { return port_ && !port_->is_open() ? port_->trouble() : ""; }
 
  private:
   const LinkInfo& info() const { return rig_.links[index(link_)]; }
+  /// Whether it has the wire now.
+  bool begins(Time now) {
+    if (port_) return true;
+    if (before_ != nullptr && !before_->has_finished(now)) return false;
+    if (before_ != nullptr) before_->port_.reset();
+    port_ = std::make_unique<wire::Port>(board_place(info()));
+    began_ = now;
+    return true;
+  }
+  bool has_finished(Time now) const {
+    constexpr Span turn_of_one = std::chrono::milliseconds(900);
+    return port_ && (is_known() || now - began_ > turn_of_one);
+  }
   void hear(const Passed& passed, const LinksOptions& options) {
     ear_.hear(passed, [&](const BoardEar::Heard& heard) {
       if (options.print) tell_line(frame_json(info().name, to_seconds(passed.at), heard), options);
@@ -170,7 +189,9 @@ class Surveyed final : public Source {
   LinkId link_;
   BoardSurvey survey_;
   BoardEar ear_;
-  wire::Port port_;
+  Surveyed* before_;
+  std::unique_ptr<wire::Port> port_;
+  Time began_{};
   std::array<std::uint8_t, 4096> room_{};
 };
 
@@ -191,11 +212,18 @@ class Session {
  public:
   Session(const Rig& rig, const std::vector<LinkId>& links, const LinksOptions& options)
       : rig_(rig), links_(links), options_(options) {
+    std::vector<Surveyed*> asked;
     for (const LinkId link : links) {
       if (auto other = OtherProgram::of(rig.links[index(link)], options.print))
         sources_.push_back(std::make_unique<Asked>(std::move(*other)));
-      else
-        sources_.push_back(std::make_unique<Surveyed>(rig, link));
+      else {
+        const auto same = std::ranges::find_if(asked.rbegin(), asked.rend(), [&](const Surveyed* one) {
+          return one->shares_wire_with(rig.links[index(link)]);
+        });
+        auto source = std::make_unique<Surveyed>(rig, link, same == asked.rend() ? nullptr : *same);
+        asked.push_back(source.get());
+        sources_.push_back(std::move(source));
+      }
     }
   }
 

@@ -267,7 +267,9 @@ int run(int argc, char** argv) {
       "  gyrax bring-up demo/board.toml --axis lamp_tilt\n"
       "Lines that it takes while it runs: low, centre, high (keep where the servo is as that), other (it runs the "
       "other\n"
-      "way), undo, keep (write it into the rig), drop, quit; an empty one tells where it is.\n");
+      "way), undo, keep (write it into the rig), store (and let the board keep its ends), drop, quit; an empty one "
+      "tells\n"
+      "where it is.\n");
 
   LinksOptions links_options;
   CLI::App* links_verb = app.add_subcommand(

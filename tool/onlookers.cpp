@@ -52,7 +52,8 @@ void make_folder() {
 fs::path socket_of(const LinkInfo& link) {
   wire::Place place = board_place(link);
   if (!place.serial.empty()) place.serial = fs::absolute(place.serial).lexically_normal().string();
-  const std::string words = place.words();
+  // Boards that take turns on a wire have one owner each.
+  const std::string words = fmt::format("{} {}", place.words(), link.number("address"));
   return folder() / fmt::format("wire-{:08x}", crc32(words));
 }
 
@@ -174,7 +175,11 @@ struct Onlookers::Wire {
     std::uint64_t left_out = 0;
   };
 
-  Wire(const Rig& rig, LinkId link) : rig_(rig), link_(link), path_(socket_of(rig.links[index(link)])) {
+  Wire(const Rig& rig, LinkId link)
+      : rig_(rig),
+        link_(link),
+        path_(socket_of(rig.links[index(link)])),
+        ear_(static_cast<std::uint8_t>(rig.links[index(link)].number("address"))) {
     if (const int other = connected_to(path_); other >= 0) {
       const int pid = peer_of(other);
       ::close(other);

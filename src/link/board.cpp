@@ -199,8 +199,48 @@ void BoardNear::tell(const Frame& frame) {
   talk_.tell(told_);
 }
 
+BoardWire::BoardWire(const wire::Place& place, bool half_duplex)
+    : half_duplex_(half_duplex), bus_(place.bytes_per_s()), port_(place) {}
+
+void BoardWire::add(BoardLink& link, BoardTalk& talk) {
+  links_.push_back(&link);
+  talks_.push_back(&talk);
+  bus_.add(talk);
+}
+
+std::span<const std::uint8_t> BoardWire::came(Time now) noexcept {
+  if (was_read_ && read_at_ == now) return came_;
+  was_read_ = true;
+  read_at_ = now;
+  return came_ = port_.read(room_);
+}
+
+void BoardWire::send(Time now) {
+  if (!port_.is_open()) return;
+  if (half_duplex_) bus_.hear(now);
+  const BoardBus::Next next = half_duplex_ ? bus_.next(now) : BoardBus::Next{0, talks_.front()->next(now)};
+  if (!next.bytes.empty() && port_.write(next.bytes)) links_[next.board]->keep(now, true, next.bytes);
+}
+
+std::shared_ptr<BoardWire> board_wire(const LinkInfo& link, BoardWires& wires) {
+  const bool half_duplex = link.text("duplex") == "half";
+  const wire::Place place = board_place(link);
+  if (!half_duplex) return std::make_shared<BoardWire>(place, false);
+  std::shared_ptr<BoardWire>& shared = wires[place.words()];
+  if (!shared) shared = std::make_shared<BoardWire>(place, true);
+  return shared;
+}
+
+BoardLink::BoardLink(const Rig& rig, LinkId link, std::shared_ptr<BoardWire> wire)
+    : near_(rig, link, std::random_device{}()), wire_(std::move(wire)), passed_(passed_bytes) {
+  wire_->add(*this, near_.talk());
+}
+
 BoardLink::BoardLink(const Rig& rig, LinkId link)
-    : near_(rig, link, std::random_device{}()), port_(board_place(rig.links[index(link)])), passed_(passed_bytes) {}
+    : BoardLink(rig, link, [&] {
+        BoardWires own;
+        return board_wire(rig.links[index(link)], own);
+      }()) {}
 
 void BoardLink::keep(Time at, bool out, std::span<const std::uint8_t> bytes) noexcept {
   if (bytes.empty()) return;
@@ -226,7 +266,7 @@ bool BoardLink::passed(Passed& passed) {
 
 void BoardLink::receive(Time now, std::vector<LinkReport>& reports) {
   now_ = now;
-  const auto came = port_.read(room_);
+  const auto came = wire_->came(now);
   keep(now, false, came);
   near_.hear(now, came, reports);
   const std::unique_lock lock(mutex_, std::try_to_lock);
@@ -236,19 +276,18 @@ void BoardLink::receive(Time now, std::vector<LinkReport>& reports) {
 
 void BoardLink::send(const Frame& frame) {
   near_.tell(frame);
-  if (!port_.is_open()) return;
-  if (const auto bytes = near_.next(now_); !bytes.empty() && port_.write(bytes)) keep(now_, true, bytes);
+  wire_->send(now_);
 }
 
 std::optional<std::string> BoardLink::said() {
   // A wire is open, is gone, or cannot be opened: each is told once, until it is something else.
-  const std::string trouble = port_.trouble();
-  const std::string now = port_.is_open()    ? " is open"
-                          : !trouble.empty() ? " cannot be opened: " + trouble
-                                             : " is gone";
+  const std::string trouble = wire_->port().trouble();
+  const std::string now = wire_->port().is_open() ? " is open"
+                          : !trouble.empty()      ? " cannot be opened: " + trouble
+                                                  : " is gone";
   if (now != told_ && !(told_.empty() && now == " is gone")) {
     told_ = now;
-    return near_.talk().setup().name + ": " + port_.place().words() + now;
+    return near_.talk().setup().name + ": " + wire_->port().place().words() + now;
   }
   const std::lock_guard lock(mutex_);
   if (words_.empty()) return std::nullopt;

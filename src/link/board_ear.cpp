@@ -67,6 +67,9 @@ void BoardEar::hear(const Passed& passed, const std::function<void(const Heard&)
   for (const std::uint8_t byte : passed.bytes) {
     if (!receiver.take(byte)) continue;
     const wire::Frame& frame = receiver.frame();
+    // An echo comes back with the kinds of the near end; another board has another address.
+    const bool is_echo = !passed.out && frame.kind < wire::Kind::welcome;
+    if (is_echo || (address_ != 0 && frame.address != address_)) continue;
     if (each) each({passed, frame, *this});
     passed.out ? take_out(passed, frame) : take_in(passed, frame);
   }
@@ -153,7 +156,11 @@ std::string BoardEar::Heard::words() const {
                          name_of(static_cast<wire::Loss>(in.u8() & 3)));
     }
     case wire::Kind::stop: return fmt::format("category {}", in.u8());
-    case wire::Kind::store: return fmt::format("channel {}", in.u8());
+    case wire::Kind::store: {
+      const std::uint8_t number = in.u8();
+      const std::int32_t low = in.i32(), high = in.i32();
+      return fmt::format("channel {} keeps {:.1f} to {:.1f}", number, low / q8, high / q8);
+    }
     case wire::Kind::set: {
       const std::uint32_t echo = in.u32(), due = in.u32();
       const std::uint16_t valid_ms = in.u16();
@@ -217,33 +224,60 @@ BoardSurvey::BoardSurvey(const Setup& setup) : setup_(setup), number_(static_cas
 }
 
 void BoardSurvey::hear(Time now, std::span<const std::uint8_t> bytes) {
-  for (const std::uint8_t byte : bytes) {
-    if (!in_.take(byte)) continue;
-    const wire::Frame& frame = in_.frame();
-    if (frame.address != setup_.address || frame.version != wire::version) continue;
-    if (frame.kind == wire::Kind::welcome && session_ == 0) {
-      const auto welcome = wire::read_welcome(frame.payload);
-      if (!welcome || welcome->number != number_) continue;
-      session_ = frame.session;
-      channels_ = welcome->channels;
-      channel_ = 0;
-      tries_ = 0;
-      waits_ = false;
-    } else if (frame.kind == wire::Kind::channel && frame.session == session_ && session_ != 0) {
-      const auto info = wire::read_channel(frame.payload);
-      if (!info || info->number != channel_) continue;
-      waits_ = false;
-      tries_ = 0;
-      if (++channel_ < channels_) continue;
-      channel_ = 0;
-      ++rounds_;
-    } else if (frame.kind == wire::Kind::refused) {
+  for (const std::uint8_t byte : bytes)
+    if (in_.take(byte)) take(in_.frame());
+  if (waits_ && now - asked_at_ >= answer_within) waits_ = false;
+}
+
+void BoardSurvey::take(const wire::Frame& frame) {
+  if (frame.address != setup_.address || frame.version != wire::version) return;
+  if (frame.kind == wire::Kind::welcome && session_ == 0) {
+    const auto welcome = wire::read_welcome(frame.payload);
+    if (!welcome || welcome->number != number_) return;
+    session_ = frame.session;
+    channels_ = welcome->channels;
+    told_.resize(channels_);
+    channel_ = 0;
+    tries_ = 0;
+    waits_ = false;
+  } else if (frame.kind == wire::Kind::channel && frame.session == session_ && session_ != 0) {
+    if (auto info = wire::read_channel(frame.payload)) take_channel(*info);
+  } else if (frame.kind == wire::Kind::refused) {
+    const auto refused = wire::read_refused(frame.payload);
+    waits_ = false;
+    if (refused && refused->of == wire::Kind::store && to_store_) {
+      stored_ = words_of(refused->why);
+      to_store_.reset();
+    } else {
       // Somebody else greeted it, or it began anew.
       session_ = 0;
-      waits_ = false;
     }
   }
-  if (waits_ && now - asked_at_ >= answer_within) waits_ = false;
+}
+
+void BoardSurvey::take_channel(wire::ChannelInfo info) {
+  info.name = {};
+  if (info.number < told_.size()) told_[info.number] = info;
+  if (to_store_ && info.number == to_store_->number && info.low == to_store_->low && info.high == to_store_->high) {
+    stored_ = "";
+    to_store_.reset();
+    waits_ = false;
+    return;
+  }
+  if (info.number != channel_) return;
+  waits_ = false;
+  tries_ = 0;
+  if (++channel_ < channels_) return;
+  channel_ = 0;
+  ++rounds_;
+}
+
+void BoardSurvey::store(std::uint8_t channel, std::int32_t low, std::int32_t high) {
+  if (channel >= told_.size()) return;
+  to_store_ = told_[channel];
+  to_store_->low = low;
+  to_store_->high = high;
+  stored_.reset();
 }
 
 std::span<const std::uint8_t> BoardSurvey::next(Time now) {
@@ -259,12 +293,14 @@ std::span<const std::uint8_t> BoardSurvey::next(Time now) {
   if (is_greeting) {
     ++number_;
     write(out, wire::Greeting{number_, 1000, "gyrax links"});
+  } else if (to_store_) {
+    write_store(out, *to_store_);
   } else {
     out.u8(channel_);
   }
   waits_ = true;
   asked_at_ = now;
-  const wire::Kind kind = is_greeting ? wire::Kind::greet : wire::Kind::ask;
+  const wire::Kind kind = is_greeting ? wire::Kind::greet : to_store_ ? wire::Kind::store : wire::Kind::ask;
   const std::size_t size = wire::pack({kind, setup_.address, ++sequence_, session_, out.payload()}, bytes_);
   if (setup_.bytes_per_s > 0) free_at_ = now + from_seconds(static_cast<double>(size) / setup_.bytes_per_s);
   return std::span(bytes_).first(size);

@@ -51,7 +51,11 @@ std::optional<std::string> BoardTalk::said() {
 
 bool BoardTalk::reported() noexcept { return std::exchange(new_report_, false); }
 
-void BoardTalk::tell(std::span<const ChannelTold> told) { std::copy(told.begin(), told.end(), told_.begin()); }
+void BoardTalk::tell(std::span<const ChannelTold> told) {
+  if (std::ranges::equal(told, told_)) return;
+  std::ranges::copy(told, told_.begin());
+  untold_ = runs_.size();
+}
 
 void BoardTalk::begin(Time now, State state) {
   state_ = state;
@@ -92,6 +96,7 @@ void BoardTalk::take(Time now, const wire::Frame& frame) {
     ++counts_.strange_here;  // an echo, or another board
     return;
   }
+  ++counts_.heard;
   if (frame.version != wire::version) {
     if (state_ != State::disagrees)
       say("the board speaks version {} of the frames; this program speaks version {}", frame.version, wire::version);
@@ -357,6 +362,7 @@ std::span<const std::uint8_t> BoardTalk::next(Time now) {
       set_at_ = now - set_at_ < 2 * setup_.frame_every ? set_at_ + setup_.frame_every : now;
     }
     write_set(now, out);
+    if (untold_ > 0) --untold_;
     run_ = run_ + 1 < runs_.size() ? run_ + 1 : 0;
     return pack(now, wire::Kind::set, out);
   }

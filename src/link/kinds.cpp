@@ -2,6 +2,7 @@
 #include <gyrax/link/link.hpp>
 #include <gyrax/link/simulated.hpp>
 
+#include <algorithm>
 #include <stdexcept>
 
 namespace gyrax {
@@ -9,20 +10,22 @@ namespace {
 
 struct Kind {
   const char* name;
-  std::unique_ptr<Link> (*make)(const Rig& rig, LinkId link);
+  std::unique_ptr<Link> (*make)(const Rig& rig, LinkId link, BoardWires& wires);
 };
 
-template <class L>
-std::unique_ptr<Link> make(const Rig& rig, LinkId link) {
-  return std::make_unique<L>(rig, link);
+std::unique_ptr<Link> simulated(const Rig& rig, LinkId link, BoardWires&) {
+  return std::make_unique<SimulatedLink>(rig, link);
+}
+std::unique_ptr<Link> board(const Rig& rig, LinkId link, BoardWires& wires) {
+  return std::make_unique<BoardLink>(rig, link, board_wire(rig.links[index(link)], wires));
 }
 
 /// A line for each kind; its keys are in src/rig/link_kinds.cpp.
-constexpr Kind kinds[] = {{"simulated", make<SimulatedLink>}, {"board", make<BoardLink>}};
+constexpr Kind kinds[] = {{"simulated", simulated}, {"board", board}};
 
-std::unique_ptr<Link> made(const Rig& rig, LinkId link) {
+std::unique_ptr<Link> made(const Rig& rig, LinkId link, BoardWires& wires) {
   for (const Kind& kind : kinds)
-    if (rig.links[index(link)].kind == kind.name) return kind.make(rig, link);
+    if (rig.links[index(link)].kind == kind.name) return kind.make(rig, link, wires);
   throw std::runtime_error("no link is of the kind '" + rig.links[index(link)].kind + "'");
 }
 
@@ -31,7 +34,8 @@ constexpr std::size_t reports_of_one = 64;
 }  // namespace
 
 RigLinks::RigLinks(const Rig& rig) {
-  for (std::size_t l = 0; l < rig.links.size(); ++l) links_.push_back(made(rig, id_at<LinkId>(l)));
+  BoardWires wires;
+  for (std::size_t l = 0; l < rig.links.size(); ++l) links_.push_back(made(rig, id_at<LinkId>(l), wires));
   reports_.reserve(reports_of_one * links_.size());
 }
 
@@ -49,6 +53,10 @@ std::span<const LinkReport> RigLinks::reports(Time now) {
   reports_.clear();
   for (const auto& link : links_) link->receive(now, reports_);
   return reports_;
+}
+
+bool RigLinks::told() const noexcept {
+  return std::all_of(links_.begin(), links_.end(), [](const auto& link) { return link->told(); });
 }
 
 void RigLinks::send(std::span<const Frame> frames) {

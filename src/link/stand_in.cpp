@@ -15,6 +15,7 @@ namespace {
 
 // A board is built with a little more than a rig asks of it.
 constexpr double room_above = 1.2;
+constexpr double more_us = 150;  // of a servo, beyond both ends of its travel
 
 std::uint64_t steady_us() {
   return static_cast<std::uint64_t>(
@@ -30,6 +31,11 @@ sim::BoardChannel stand_in_channel(const BoardChannel& wanted) {
   made.high = wanted.high / 256.0;
   made.speed = room_above * wanted.speed / 256.0;
   made.accel = room_above * wanted.accel / 256.0;
+  if (wanted.kind == wire::ChannelKind::servo) {
+    // More than the rig's travel, as a servo does.
+    made.low -= more_us;
+    made.high += more_us;
+  }
   made.servo_speed = 2 * made.speed;
   made.most_steps = 2 * made.speed;
   return made;
@@ -40,6 +46,10 @@ const Rig& with_board(const Rig& rig, LinkId link) {
   if (info.kind != "board")
     throw std::invalid_argument(fmt::format("link {} is of the kind \"{}\", not \"board\"", info.name, info.kind));
   return rig;
+}
+
+bool on_one_bus(const LinkInfo& one, const LinkInfo& other) {
+  return one.text("duplex") == "half" && !one.text("serial").empty() && one.text("serial") == other.text("serial");
 }
 
 struct Breaks {
@@ -79,20 +89,31 @@ StandIn::StandIn(const Rig& rig, LinkId link)
       port_(place_),
       began_us_(steady_us()),
       status_(wanted_.channels.size(), wire::by_itself) {
-  seen_.push_back(
-      fmt::format("board {} with {} channels serves {}", wanted_.address, board_.channels(), place_.words()));
+  for (std::size_t l = 0; l < rig.links.size(); ++l)
+    if (id_at<LinkId>(l) != link && rig.links[l].kind == "board" && on_one_bus(rig.links[l], rig.links[index(link)]))
+      others_.emplace_back(stand_in_setup(rig, id_at<LinkId>(l), std::random_device{}()));
+  seen_.push_back(fmt::format("board {} with {} channels serves {}{}", wanted_.address, board_.channels(),
+                              place_.words(),
+                              others_.empty() ? "" : fmt::format(", with {} more on it", others_.size())));
 }
 
 std::uint64_t StandIn::now_us() const { return steady_us() - began_us_; }
 
 void StandIn::exchange() {
   std::array<std::uint8_t, 1024> room{};
-  for (auto came = port_.read(room); !came.empty(); came = port_.read(room)) board_.put(came, now_us());
+  for (auto came = port_.read(room); !came.empty(); came = port_.read(room)) {
+    board_.put(came, now_us());
+    for (sim::Board& other : others_) other.put(came, now_us());
+  }
   const std::uint64_t now = now_us();
-  board_.advance(now);
-  std::size_t count = 0;
-  while (count < room.size() && board_.get(room[count], now)) ++count;
-  if (count > 0) port_.write(std::span(room).first(count));
+  const auto pass_on = [&](sim::Board& board) {
+    board.advance(now);
+    std::size_t count = 0;
+    while (count < room.size() && board.get(room[count], now)) ++count;
+    if (count > 0) port_.write(std::span(room).first(count));
+  };
+  pass_on(board_);
+  for (sim::Board& other : others_) pass_on(other);
 }
 
 void StandIn::run(Span span, int waits_for) {

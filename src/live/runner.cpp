@@ -167,7 +167,7 @@ void Runner::run() {
     now_.early_ticks = now_.ticks - 1 - now_.lateness.ticks;
     now_.ending = to_end.told;
     const auto is_done = [&](const Told& told) {
-      return told.told && (at_rest_and_off() || now - told.since > options_.max_end);
+      return told.told && ((at_rest_and_off() && machines_.told()) || now - told.since > options_.max_end);
     };
     now_.ended = is_done(to_end);
     now_.resting = is_done(to_rest);

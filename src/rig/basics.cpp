@@ -124,6 +124,27 @@ void RigBuilder::read_links(Table& root) {
     rig_.links.push_back(info);
     axis_channels_.push_back(0);
     switch_channels_.push_back(0);
+    check_shared_wire(table, info);
+  }
+}
+
+/// Boards on one wire take turns, and are told apart.
+void RigBuilder::check_shared_wire(Table& table, const LinkInfo& link) {
+  for (const LinkInfo& other : rig_.links) {
+    if (other.name == link.name || !share_wire(other, link)) continue;
+    if (!is_half_duplex(link) || !is_half_duplex(other))
+      table.problem(Code::duplicate_name, "board", fmt::format("{} is on {} already", other.name, link.text("serial")),
+                    "a wire of its own; or duplex = \"half\" for both, where they take turns");
+    else if (other.number("address") == link.number("address"))
+      table.problem(
+          Code::duplicate_name, "board",
+          fmt::format("{} has the address {:g} on {} already", other.name, link.number("address"), link.text("serial")),
+          "an address that no other board on it has");
+    else if (other.number("baud") != link.number("baud"))
+      table.problem(Code::out_of_range, "board",
+                    fmt::format("{} runs at {:g} baud, and {} on the same wire at {:g}", link.name, link.number("baud"),
+                                other.name, other.number("baud")),
+                    "one speed for all boards on a wire");
   }
 }
 

@@ -2,6 +2,7 @@
 
 #include <gyrax/output/drive.hpp>
 #include <gyrax/wire/board.hpp>
+#include <gyrax/wire/port.hpp>
 
 #include <fmt/format.h>
 
@@ -154,7 +155,16 @@ std::string supply_words(const LinkInfo& link) {
                      link.supply_a == 0 ? "" : fmt::format(" of {:g}", link.supply_a), standing);
 }
 
-BoardTimes board_times(const LinkInfo& link) {
+bool is_half_duplex(const LinkInfo& link) { return is_board(link) && link.text("duplex") == "half"; }
+
+bool share_wire(const LinkInfo& one, const LinkInfo& other) {
+  return is_board(one) && is_board(other) && !one.text("serial").empty() && one.text("serial") == other.text("serial");
+}
+
+namespace {
+
+/// As if it had its wire for itself.
+BoardTimes times_alone(const LinkInfo& link) {
   // A board of firmware/ takes frames of so many bytes, unless it is built otherwise.
   constexpr std::size_t usual_frame = 128;
   std::vector<std::uint8_t> numbers;
@@ -163,25 +173,57 @@ BoardTimes board_times(const LinkInfo& link) {
   std::ranges::sort(numbers);
   BoardTimes times;
   times.channels = numbers.size();
-  const double bytes_per_s = link.text("serial").empty() ? 0 : link.number("baud") / 10;
-  const std::size_t longest = std::min(usual_frame, wire::longest_frame(bytes_per_s));
-  for (const wire::Run& run : wire::runs_of(numbers, longest)) {
+  wire::Place place;
+  place.serial = link.text("serial");
+  place.baud = static_cast<int>(link.number("baud"));
+  times.bytes_per_s = place.bytes_per_s();
+  const std::size_t longest = std::min(usual_frame, wire::longest_frame(times.bytes_per_s));
+  const auto runs = wire::runs_of(numbers, longest);
+  for (const wire::Run& run : runs) {
     times.set_bytes += wire::set_bytes(run.rows);
     times.report_bytes += wire::report_bytes(run.rows);
   }
   times.frame_s = 1 / link.number("rate_hz");
-  times.bytes_per_s = bytes_per_s;
   if (times.bytes_per_s == 0) return times;
   times.set_s = static_cast<double>(times.set_bytes) / times.bytes_per_s;
   times.round_trip_s = times.set_s + static_cast<double>(times.report_bytes) / times.bytes_per_s;
   times.share = static_cast<double>(std::max(times.set_bytes, times.report_bytes)) / times.bytes_per_s / times.frame_s;
+  if (!is_half_duplex(link)) return times;
+  // A slot for each frame: it goes, the board turns round, the answer comes.
+  constexpr double turnaround_s = 2e-3;
+  times.round_trip_s += static_cast<double>(runs.size()) * turnaround_s;
+  times.share = times.round_trip_s / times.frame_s;
   return times;
 }
 
-std::string load_words(const LinkInfo& link) {
-  const BoardTimes times = board_times(link);
+}  // namespace
+
+BoardTimes board_times(const std::vector<LinkInfo>& links, const LinkInfo& link) {
+  BoardTimes times = times_alone(link);
+  if (!is_half_duplex(link)) return times;
+  const double own_s = times.round_trip_s;
+  for (const LinkInfo& other : links) {
+    if (other.name == link.name || !share_wire(link, other)) continue;
+    const BoardTimes turn = times_alone(other);
+    ++times.boards;
+    times.share += turn.share;
+    // At the worst each of the others is served first.
+    times.round_trip_s += turn.round_trip_s;
+  }
+  times.set_s += times.round_trip_s - own_s;
+  return times;
+}
+
+std::string load_words(const std::vector<LinkInfo>& links, const LinkInfo& link) {
+  const BoardTimes times = board_times(links, link);
+  std::string share;
+  if (is_half_duplex(link))
+    share = fmt::format("; {} board{} take turns, {:.0f} % of the bus", times.boards, times.boards == 1 ? "" : "s",
+                        times.share * 100);
+  else if (times.bytes_per_s > 0)
+    share = fmt::format(", {:.0f} % of the wire", times.share * 100);
   return fmt::format("{} channels: {} bytes there and {} back{}", times.channels, times.set_bytes, times.report_bytes,
-                     times.bytes_per_s > 0 ? fmt::format(", {:.0f} % of the wire", times.share * 100) : "");
+                     share);
 }
 
 std::string channel_words(const LinkInfo& link, const ChannelInfo& channel) {

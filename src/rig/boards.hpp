@@ -6,6 +6,7 @@
 #include <gyrax/rig/rig.hpp>
 
 #include <string>
+#include <vector>
 
 namespace gyrax {
 
@@ -30,11 +31,17 @@ struct BoardTimes {
   std::size_t channels = 0, set_bytes = 0, report_bytes = 0;  ///< of all channels
   double bytes_per_s = 0;                                     ///< 0: no limit
   double frame_s = 0, set_s = 0, round_trip_s = 0;
-  /// Of the wire, in the direction that carries more; [0, 1] where it fits.
+  /// Of the wire, in the direction that carries more; where boards take turns, of all their slots. [0, 1] where it
+  /// fits.
   double share = 0;
+  std::size_t boards = 1;  ///< that take turns on it
 };
-BoardTimes board_times(const LinkInfo& link);
+/// `links`: all of the rig's.
+BoardTimes board_times(const std::vector<LinkInfo>& links, const LinkInfo& link);
 /// "8 channels: 101 bytes there and 108 back, 94 % of the wire".
-std::string load_words(const LinkInfo& link);
+std::string load_words(const std::vector<LinkInfo>& links, const LinkInfo& link);
+bool is_half_duplex(const LinkInfo& link);
+/// Whether two links of boards name one wire.
+bool share_wire(const LinkInfo& one, const LinkInfo& other);
 
 }  // namespace gyrax

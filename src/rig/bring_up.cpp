@@ -174,6 +174,7 @@ void widen_servo(toml::table& axis, const ServoMap& servo, const PulseRange& all
                    {"reversed", servo.reversed()}};
   axis.insert_or_assign("servo", std::move(made));
   axis.insert_or_assign("travel", toml::array{low, high});
+  if (const auto start = axis["start"].value<double>()) set_number(axis, "start", std::clamp(*start, low, high));
   set_number(axis, "speed", servo_us_per_s * scale);
   set_number(axis, "accel", servo_us_per_s2 * scale);
   toml::array steps;
@@ -249,7 +250,7 @@ Rig bring_up_rig(const Rig& rig, AxisId axis, const std::optional<PulseRange>& a
     for (Bindings& bindings : bindings_of(part.root)) bindings.keep_what_is_still();
     toml::table* own = part.root["axis"][info.name].as_table();
     if (own == nullptr) continue;
-    for (const char* key : {"decel", "jerk", "max_stop", "increment", "duty"}) own->erase(key);
+    for (const char* key : {"decel", "jerk", "max_stop", "increment"}) own->erase(key);
     const AxisSetup& setup = rig.setup.axes[index(axis)];
     const auto* servo = std::get_if<ServoMap>(&setup.drive);
     if (servo != nullptr && allowed)
@@ -258,7 +259,7 @@ Rig bring_up_rig(const Rig& rig, AxisId axis, const std::optional<PulseRange>& a
       slow_down(*own, setup.limits.full(), info.unit);
   }
   if (jog) bind(jog, "jog", info.name);
-  if (step && !info.motor) bind(step, "step", info.name);
+  if (step && !info.motor && step.control != jog.control) bind(step, "step", info.name);
   for (const Part& part : parts) part.source->text = text_of(part.root);
   Rig alone = parse_rig(sources);
   alone.title = fmt::format("{} alone, slowly", info.name);

@@ -27,6 +27,7 @@ class RigBuilder {
   // In this order over all documents, so that names may be used before they are described.
   void read_basics(Table& root);
   void read_links(Table& root);
+  void check_shared_wire(Table& table, const LinkInfo& link);
   void read_zones(Table& root);
   void read_axes(Table& root);
   void read_groups(Table& root);

@@ -298,9 +298,16 @@ void find_in_calibrations(Findings& f) {
 
 /// Whether its wire carries what it is told, and what would fit.
 void find_in_wire(Findings& f, const LinkInfo& link, const std::string& table) {
-  const BoardTimes times = board_times(link);
+  const BoardTimes times = board_times(f.rig.links, link);
   if (!(times.share > 1)) return;
   const double most_hz = std::floor(link.number("rate_hz") / times.share);
+  if (is_half_duplex(link)) {
+    f.at_key(Found::wire_too_slow, table + "board.rate_hz", link.origin,
+             fmt::format("{} boards take turns on {}, which takes {:.0f} % of the time that there is", times.boards,
+                         link.text("serial"), times.share * 100),
+             most_hz >= 1 ? fmt::format("rate_hz = {:g} of each, or a faster bus", most_hz) : "a faster bus");
+    return;
+  }
   f.at_key(Found::wire_too_slow, table + "board.rate_hz", link.origin,
            fmt::format("{} channels, {:g} times a second, are {} bytes a second, and {:g} baud carry {:g}",
                        times.channels, link.number("rate_hz"), plain(times.share * times.bytes_per_s),
@@ -324,7 +331,7 @@ void find_in_links(Findings& f) {
   for (std::size_t l = 0; l < f.rig.links.size(); ++l) {
     const LinkInfo& link = f.rig.links[l];
     const bool is_board = link.kind == "board";
-    const BoardTimes board = is_board ? board_times(link) : BoardTimes{};
+    const BoardTimes board = is_board ? board_times(f.rig.links, link) : BoardTimes{};
     const double period_ms = is_board ? board.frame_s * 1e3 : tick_ms;
     const LinkSetup& setup = f.rig.setup.links[l];
     const std::string table = "link." + link.name + ".";

@@ -33,6 +33,13 @@ void check_wire(Table& table, const LinkInfo& info) {
     if (!info.text(wire).empty() && !wire::host_and_port(info.text(wire)))
       table.problem(Code::out_of_range, wire, fmt::format("'{}' is no host and port", info.text(wire)),
                     "\"host:port\", port 1 to 65535: \"lamp.local:7325\", \"[::1]:7325\"");
+  const std::string& duplex = info.text("duplex");
+  if (!duplex.empty() && duplex != "half" && duplex != "full")
+    table.problem(Code::bad_choice, "duplex", fmt::format("'{}' is not a choice", duplex),
+                  "\"full\" (usual), or \"half\" where boards take turns on two wires");
+  if (duplex == "half" && info.text("serial").empty())
+    table.problem(Code::one_effect, "duplex", "only boards on a serial line take turns",
+                  "serial = \"/dev/serial/by-id/…\"");
   if (!wire::is_baud(static_cast<int>(info.number("baud"))))
     table.problem(Code::out_of_range, "baud", fmt::format("{:g} is no speed of a serial line", info.number("baud")),
                   "one of 9600, 19200, 38400, 57600, 115200, 230400, 460800, 500000, 921600, 1000000, 2000000");
@@ -50,7 +57,7 @@ const std::vector<KindRow> kinds{{"simulated",
                                    {"address", {1, 254, false, ""}, 1},              // of the board on it
                                    {"rate_hz", {1, 500, false, "a second"}, 100},    // sets
                                    {"round_trip_ms", {1, 1000, false, "ms"}, 100}},  // it refuses what is older
-                                  {"serial", "tcp", "udp"},
+                                  {"serial", "tcp", "udp", "duplex"},
                                   check_wire}};
 
 const KindRow* kind_named(const std::string& name) {

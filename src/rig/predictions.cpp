@@ -146,7 +146,7 @@ FarEnd far_end_of(const Rig& rig, LinkId id) {
   far.valid_s = to_seconds(rig.setup.links[index(id)].frame_valid_for);
   if (link.kind == "board") {
     // It carries out a set one frame after it has come, and answers each at once.
-    const BoardTimes times = board_times(link);
+    const BoardTimes times = board_times(rig.links, link);
     far.lag_s = times.frame_s * 5 / 4 + times.set_s + times.round_trip_s / 2;
     far.report_s = times.frame_s;
     far.delay_s = times.round_trip_s;

@@ -107,7 +107,7 @@ void write_links(Out out, const Rig& rig) {
   for (const LinkInfo& link : rig.links) {
     fmt::format_to(out, "  {}: {}{}\n", link.name, link_words(link),
                    link.origin.line > 0 ? "  " + where(rig, link.origin) : std::string());
-    if (link.kind == "board") fmt::format_to(out, "{:15}{}\n", "", load_words(link));
+    if (link.kind == "board") fmt::format_to(out, "{:15}{}\n", "", load_words(rig.links, link));
     if (const std::string supply = supply_words(link); !supply.empty()) fmt::format_to(out, "{:15}{}\n", "", supply);
   }
 }

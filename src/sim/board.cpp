@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <deque>
+#include <map>
 #include <random>
 #include <utility>
 
@@ -51,6 +52,7 @@ struct Board::Inside {
   std::vector<gyrax_channel> channels;
   std::vector<gyrax_state> states;
   std::vector<Hung> hung;
+  std::map<std::uint8_t, gyrax_limits> stored;  // as a board keeps them without power
   Way to_board, from_board;
   BoardFault fault = BoardFault::none;
   std::uint64_t now_us = 0, born_us = 0, next_run_us = 0;
@@ -112,6 +114,16 @@ struct Board::Inside {
     port.input = [](void* user, std::uint8_t pin, std::uint8_t, std::uint8_t* valid) {
       *valid = 1;
       return static_cast<std::int32_t>(std::lround(self(user).hung[pin].position * q8));
+    };
+    port.store = [](void* user, std::uint8_t channel, const gyrax_limits* limits) {
+      self(user).stored[channel] = *limits;
+      return 1;
+    };
+    port.recall = [](void* user, std::uint8_t channel, gyrax_limits* limits) {
+      const auto found = self(user).stored.find(channel);
+      if (found == self(user).stored.end()) return 0;
+      *limits = found->second;
+      return 1;
     };
     port.entropy = [](void* user) { return static_cast<std::uint16_t>(self(user).random()); };
   }

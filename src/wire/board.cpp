@@ -96,6 +96,17 @@ void write(Writer& out, std::uint8_t channel, const Becomes& becomes) noexcept {
   out.u32(becomes.place_speed);
 }
 
+void write_store(Writer& out, const ChannelInfo& kept) noexcept {
+  out.u8(kept.number);
+  out.i32(kept.low);
+  out.i32(kept.high);
+  out.u32(kept.speed);
+  out.u32(kept.accel);
+  out.u8(static_cast<std::uint8_t>(kept.becomes.loss));
+  out.i32(kept.becomes.place);
+  out.u32(kept.becomes.place_speed);
+}
+
 void write(Writer& out, const SetHead& head) noexcept {
   out.u32(head.echo_us);
   out.u32(head.due_us);

@@ -288,7 +288,7 @@ TEST_CASE("What does not agree is told with both sides' numbers, and nothing mov
   };
   const Case cases[] = {
       {[](auto& s) { s.channels[0].low = 1100; },
-       "bridge: tilt on channel 0 (P0.0) has its ends at 1100 and 1950 there; the rig wants [1050, 1950] µs"},
+       "bridge: tilt on channel 0 (P0.0) has its ends at 1100 and 2100 there; the rig wants [1050, 1950] µs"},
       {[](auto& s) { s.channels[0].speed = 500; },
        "bridge: tilt on channel 0 (P0.0) makes 500 a second at most there; the rig wants 1200 µs"},
       {[](auto& s) { s.channels[1].accel = 1000; },

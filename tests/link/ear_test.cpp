@@ -81,6 +81,35 @@ TEST_CASE("A survey learns all of a board, and nothing on it moves or gets power
   for (std::size_t c = 0; c < line.board.channels(); ++c) CHECK_FALSE(line.board.driven(c));
 }
 
+TEST_CASE(
+    "A board keeps ends that it is told to keep, not wider ones than it was built with, and not while it has power") {
+  Line line;
+  constexpr int q8 = 256;
+  const auto ask = [&](std::int32_t low, std::int32_t high) {
+    BoardSurvey survey({.address = 1, .bytes_per_s = 11'520, .seed = 5});
+    for (int i = 0; i < 600; ++i) line.turn(survey);
+    survey.store(0, low * q8, high * q8);
+    for (int i = 0; i < 300; ++i) line.turn(survey);
+    return survey.stored().value_or("no answer");
+  };
+  CHECK(ask(1100, 1900).empty());
+  CHECK(line.said("store channel 0 keeps 1100.0 to 1900.0"));
+  CHECK(line.ear.seen().channels[0].low == 1100);
+  line.board.restart();
+  CHECK(ask(1000, 2000).empty());
+  CHECK_FALSE(ask(500, 2500).empty());
+  BoardTalk talk(board_setup(line.rig, LinkId{0}), 3);
+  std::vector<ChannelTold> told(talk.setup().channels.size(), {1, 0, 0});
+  for (int i = 0; i < 600; ++i) line.turn(talk);
+  talk.tell(told);
+  for (int i = 0; i < 100; ++i) line.turn(talk);
+  told[0] = {2, 1500 * 65536, 0};
+  talk.tell(told);
+  for (int i = 0; i < 100; ++i) line.turn(talk);
+  CHECK(line.board.driven(0));
+  CHECK_FALSE(ask(1100, 1900).empty());
+}
+
 TEST_CASE("A survey goes on after garbage, after a restart, and waits for a board that is not there") {
   Line line;
   BoardSurvey survey({.address = 1, .bytes_per_s = 11'520, .seed = 5});
@@ -99,6 +128,23 @@ TEST_CASE("A survey goes on after garbage, after a restart, and waits for a boar
   for (int i = 0; i < 1500; ++i) line.turn(survey);
   CHECK(survey.rounds() > rounds);
   CHECK(line.ear.seen().sessions >= 2);
+}
+
+TEST_CASE("All is told once each frame of the newest set has gone out") {
+  Line line;
+  BoardTalk talk(board_setup(line.rig, LinkId{0}), 3);
+  CHECK(talk.all_told());  // nobody is there who could be told
+  for (int i = 0; i < 600; ++i) line.turn(talk);
+  REQUIRE(talk.state() == BoardTalk::State::running);
+  std::vector<ChannelTold> told(talk.setup().channels.size(), {1, 0, 0});
+  talk.tell(told);
+  CHECK_FALSE(talk.all_told());
+  const std::uint64_t sent = talk.counts().sent;
+  for (int i = 0; i < 100 && !talk.all_told(); ++i) line.turn(talk);
+  // Channels 0 and 1 in one frame, 3 in another.
+  CHECK(talk.counts().sent - sent == 2);
+  talk.tell(told);
+  CHECK(talk.all_told());
 }
 
 TEST_CASE("What is heard of a board that is run is what it and its near end know") {
@@ -154,7 +200,7 @@ TEST_CASE("Whatever goes over the wire is told, and nothing that is malformed is
                malformed += one.words() == "malformed" ? 1 : 0;
              });
   }
-  CHECK(heard == 20'000);
+  CHECK(heard > 10'000);  // what comes from a board with the kinds of the near end is an echo
   CHECK(malformed > 1000);
   CHECK(ear.seen().channels.size() <= 256);
 }

@@ -1,5 +1,7 @@
-// A rig whose servo, stepper and lamp hang on a board.
+// A rig whose servo, stepper and lamp hang on a board; and one with several boards on one bus.
 #pragma once
+
+#include <fmt/format.h>
 
 #include <string>
 
@@ -46,6 +48,25 @@ start = 100
 "menu.centre" = "reset"
 "face.south" = { set = "lamp" }
 )";
+}
+
+/// So many boards of three steppers each.
+inline std::string on_a_bus(int boards, const std::string& serial = "/dev/none") {
+  std::string text = "gyrax = 1\n";
+  for (int b = 0; b < boards; ++b) {
+    text += fmt::format(
+        "[link.b{0}]\nkind = \"board\"\nsilence_ms = 150\nvalid_ms = 100\n[link.b{0}.board]\nserial = \"{2}\"\n"
+        "duplex = \"half\"\naddress = {1}\nrate_hz = 40\n",
+        b, b + 1, serial);
+    for (int a = 0; a < 3; ++a)
+      text += fmt::format(
+          "[axis.a{0}{1}]\nlink = \"b{0}\"\nunit = \"mm\"\ntravel = [0, 100]\nspeed = 50\naccel = 100\n"
+          "steps = [100, 1]\nchannel = {1}\n",
+          b, a);
+  }
+  return text +
+         "[bind]\n\"menu.right\" = \"ready\"\n\"shoulder.right\" = \"enable\"\n\"face.east\" = \"stop\"\n"
+         "\"menu.centre\" = \"reset\"\n\"stick.left.x\" = { jog = \"a00\" }\n";
 }
 
 }  // namespace gyrax::test

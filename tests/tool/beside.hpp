@@ -75,6 +75,7 @@ inline std::string board_in(const Folder& folder) {
   change("serial = \"out/board\"", "serial = \"" + folder / "board" + "\"");
   change("silence_ms = 100 ", "silence_ms = 1000 ");
   change("valid_ms = 60 ", "valid_ms = 1000 ");
+  change("reports = \"on change\"\n", "reports = \"on change\"\nmax_age_ms = 2000\n");
   change("[override]", "[tick]\nmax_ms = 1000\n\n[override]");
   std::ofstream(folder / "rig.toml") << text;
   return folder / "rig.toml";

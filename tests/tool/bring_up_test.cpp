@@ -30,7 +30,7 @@ TEST_CASE("Low and high are taught, seen at the board, and written into the rig;
   REQUIRE(board.says("serves serial line"));
   Beside taught("bring-up " + rig + " --axis lamp_tilt --hands demo/teach_session.toml --no-real-time",
                 folder / "taught.txt");
-  REQUIRE(taught.says("channel 4 of bench (\"J5\"), which takes 1062 to 1962 µs"));
+  REQUIRE(taught.says("channel 4 of bench (\"J5\"), which takes 912 to 2112 µs"));
   CHECK(taught.says("when you make it ready it goes to 1512 µs at once"));
   CHECK(taught.says("stick.right.y: jogs lamp_tilt"));
   taught.tell("low");
@@ -44,7 +44,7 @@ TEST_CASE("Low and high are taught, seen at the board, and written into the rig;
   taught.tell("undo");
   taught.tell("nonsense");
   taught.tell("high");
-  taught.tell("keep");
+  taught.tell("store");
   CHECK(taught.end() == 0);
   const std::string said = taught.said();
   CAPTURE(said);
@@ -60,6 +60,11 @@ TEST_CASE("Low and high are taught, seen at the board, and written into the rig;
   wanted.replace(wanted.find(was), was.size(),
                  "pulse_us = [" + std::to_string(low) + ", " + std::to_string(high) + "], trim_us = 0");
   CHECK(text_of(rig) == wanted);
+  const std::string ends = std::to_string(low) + " to " + std::to_string(high) + " µs";
+  CHECK(said.find("channel 4 of bench keeps " + ends + " by itself, beyond its next power-up") != std::string::npos);
+  board.tell("restart");
+  CHECK(board.says("power"));
+  CHECK(says(run("bring-up " + rig + " --axis lamp_tilt --no-real-time </dev/null"), "which takes " + ends));
   board.tell("quit");
   CHECK(board.end() == 0);
   // Nothing else had power.

@@ -29,7 +29,7 @@ TEST_CASE("Who is there is asked without moving anything; nobody there is told, 
   const Ran there = run("links " + rig);
   CHECK(there.exit == 0);
   for (const char* one : {"board at address 1, serial line ", "\"bench stand-in\": version 1 of the frames",
-                          "8 channels", " 4  servo   J5        lamp_tilt     1062 … 1962 µs", "answers after "})
+                          "8 channels", " 4  servo   J5        lamp_tilt     912 … 2112 µs ", "answers after "})
     CHECK(says(there, one));
   const Ran frames = run("links " + rig + " --print --for 0.5");
   CHECK(frames.exit == 0);
@@ -108,7 +108,7 @@ TEST_CASE("links --json is one document a line, of the state and of each frame, 
   const std::string rig = board_in(folder);
   Beside board("stand-in board " + rig, folder / "board.txt");
   REQUIRE(board.says("serves serial line"));
-  std::istringstream lines(run("links " + rig + " --print --json --for 0.5", true).out);
+  std::istringstream lines(run("links " + rig + " --print --json --for 2", true).out);
   int frames = 0, states = 0;
   JsonPaths seen;
   for (std::string line; std::getline(lines, line);) {

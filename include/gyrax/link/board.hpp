@@ -11,12 +11,15 @@
 ///     wire.write(near.next(now));
 #pragma once
 
+#include <gyrax/link/board_bus.hpp>
 #include <gyrax/link/board_talk.hpp>
 #include <gyrax/link/link.hpp>
 #include <gyrax/threads/record_ring.hpp>
 #include <gyrax/wire/port.hpp>
 
 #include <array>
+#include <map>
+#include <memory>
 #include <mutex>
 #include <optional>
 #include <string>
@@ -65,22 +68,54 @@ class BoardNear {
   std::vector<AxisReport> reported_;
 };
 
+class BoardLink;
+
+/// The wire of one board, or of several that take turns on it.
+class BoardWire {
+ public:
+  BoardWire(const wire::Place& place, bool half_duplex);
+  /// Both have to outlive it. From the engine's thread, as all but port().
+  void add(BoardLink& link, BoardTalk& talk);
+  const wire::Port& port() const noexcept { return port_; }
+  /// What has come by `now`: the same for each that asks at that time.
+  std::span<const std::uint8_t> came(Time now) noexcept;
+  /// Sends what is due, after every link has heard what came.
+  void send(Time now);
+
+ private:
+  bool half_duplex_;
+  BoardBus bus_;
+  std::vector<BoardTalk*> talks_;
+  std::vector<BoardLink*> links_;
+  wire::Port port_;
+  std::array<std::uint8_t, 4096> room_{};
+  std::span<const std::uint8_t> came_;
+  Time read_at_{};
+  bool was_read_ = false;
+};
+/// The wires of a rig's boards, by their places; those that take turns share one.
+using BoardWires = std::map<std::string, std::shared_ptr<BoardWire>>;
+std::shared_ptr<BoardWire> board_wire(const LinkInfo& link, BoardWires& wires);
+
 class BoardLink final : public Link {
  public:
+  /// On a wire of its own.
   BoardLink(const Rig& rig, LinkId link);
+  BoardLink(const Rig& rig, LinkId link, std::shared_ptr<BoardWire> wire);
   void receive(Time now, std::vector<LinkReport>& reports) override;
   void send(const Frame& frame) override;
+  bool told() const noexcept override { return !wire_->port().is_open() || near_.talk().all_told(); }
   std::optional<std::string> said() override;
   bool passed(Passed& passed) override;
 
  private:
+  friend BoardWire;
   void keep(Time at, bool out, std::span<const std::uint8_t> bytes) noexcept;
 
   BoardNear near_;
   std::mutex mutex_;  // of what is said; the engine only tries it
   std::vector<std::string> words_;
-  wire::Port port_;
-  std::array<std::uint8_t, 4096> room_{};
+  std::shared_ptr<BoardWire> wire_;
   Time now_{};
   std::string told_;  // of the wire
   RecordRing passed_;

@@ -14,6 +14,7 @@
 
 #include <array>
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -49,6 +50,8 @@ struct BoardSeen {
 
 class BoardEar {
  public:
+  /// `address`: of the board that counts, where several are on the wire; 0: whoever speaks.
+  explicit BoardEar(std::uint8_t address = 0) noexcept : address_(address) {}
   struct Heard {
     const Passed& passed;
     const wire::Frame& frame;
@@ -69,6 +72,7 @@ class BoardEar {
   FarChannel& channel(std::uint8_t number);
   std::int64_t whole(std::uint8_t number, std::int32_t low_bits) const;
 
+  std::uint8_t address_;
   BoardSeen seen_;
   wire::Receiver out_, in_;
   std::array<Time, 64> sent_at_{};  // by sequence
@@ -79,7 +83,7 @@ class BoardEar {
 
 /// Asks who is at the far end, without moving anything: greets, then asks for every channel, again and again.
 ///
-/// In: bytes that came. Out: bytes to send. Never: a set, an assign, a stop.
+/// In: bytes that came. Out: bytes to send. Never: a set, an assign, a stop; a store that nobody asked for.
 class BoardSurvey {
  public:
   struct Setup {
@@ -93,14 +97,25 @@ class BoardSurvey {
   std::span<const std::uint8_t> next(Time now);
   /// How often every channel was asked for and told.
   std::uint64_t rounds() const noexcept { return rounds_; }
+  /// From now on the board is asked to keep these ends, in 1/256 of the channel's unit, beyond its next power-up, with
+  /// the other limits that it told. After a round.
+  void store(std::uint8_t channel, std::int32_t low, std::int32_t high);
+  /// What it answered: empty: it keeps them; otherwise why not. nullopt: nothing yet.
+  const std::optional<std::string>& stored() const noexcept { return stored_; }
 
  private:
+  void take(const wire::Frame& frame);
+  void take_channel(wire::ChannelInfo info);
+
   Setup setup_;
   wire::Receiver in_;
   std::array<std::uint8_t, wire::max_frame> bytes_{};
   std::uint16_t number_ = 0, sequence_ = 0;
   std::uint32_t session_ = 0;
   std::uint8_t channels_ = 0, channel_ = 0;
+  std::vector<wire::ChannelInfo> told_;  // by number, without their names
+  std::optional<wire::ChannelInfo> to_store_;
+  std::optional<std::string> stored_;
   bool waits_ = false;
   int tries_ = 0;
   std::uint64_t rounds_ = 0;

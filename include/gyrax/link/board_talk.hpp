@@ -47,6 +47,7 @@ struct ChannelTold {
   std::uint8_t mode = 0;
   std::int64_t position = 0;
   std::int32_t speed = 0;
+  bool operator==(const ChannelTold&) const = default;
 };
 struct ChannelReport {
   std::uint8_t status = 0;
@@ -66,7 +67,7 @@ struct BoardReport {
 
 /// Since the start.
 struct BoardCounts {
-  std::uint64_t sent = 0, reports = 0;
+  std::uint64_t sent = 0, heard = 0, reports = 0;  ///< heard: frames of its own board
   std::uint64_t lost_there = 0, bad_there = 0, late_there = 0, refused_there = 0;
   std::uint64_t bad_here = 0, strange_here = 0;  ///< spoiled; another board's, another session's, malformed
   std::uint64_t sessions = 0;
@@ -83,6 +84,8 @@ class BoardTalk {
   void hear(Time now, std::span<const std::uint8_t> bytes);
   /// By row. Copied.
   void tell(std::span<const ChannelTold> told);
+  /// Whether what was told last has gone out; so it is too where no board takes sets now.
+  bool all_told() const noexcept { return untold_ == 0 || state_ != State::running; }
   /// What is to be sent now: a frame at most, empty where nothing is due or the wire is still busy with the last one.
   /// Valid until the next call.
   std::span<const std::uint8_t> next(Time now);
@@ -125,6 +128,7 @@ class BoardTalk {
   State state_ = State::greeting;
   std::uint16_t number_ = 0, sequence_ = 0;
   std::uint32_t session_ = 0, echo_us_ = 0;
+  std::size_t untold_ = 0;  // frames until everything that was told has gone out
   std::size_t row_ = 0, run_ = 0, max_frame_ = wire::max_frame;
   int tries_ = 0;
   std::optional<std::uint8_t> stop_;

@@ -29,6 +29,8 @@ class Link {
   /// Adds what was reported by `now` since the last call. What it points to is valid until the next call.
   virtual void receive(Time now, std::vector<LinkReport>& reports) = 0;
   virtual void send(const Frame& frame) = 0;
+  /// Whether its far end has been told what was sent last, or cannot be told.
+  virtual bool told() const noexcept { return true; }
   /// The next words for a person: what was opened, what does not agree, what the far end prints. From any one thread.
   virtual std::optional<std::string> said() { return std::nullopt; }
   /// The next bytes that went over its wire, oldest first; false where there are none. Valid until the next call. From
@@ -45,6 +47,7 @@ class RigLinks final : public Machines {
   explicit RigLinks(std::vector<std::unique_ptr<Link>> links);
   std::span<const LinkReport> reports(Time now) override;
   void send(std::span<const Frame> frames) override;
+  bool told() const noexcept override;
   /// The next words of any of them. From any one thread.
   std::optional<std::string> said();
   bool passed(LinkId link, Passed& passed) { return links_[index(link)]->passed(passed); }

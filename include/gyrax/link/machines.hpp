@@ -15,6 +15,8 @@ class Machines {
   /// What was reported by `now` since the last call. Valid until the next call.
   virtual std::span<const LinkReport> reports(Time now) = 0;
   virtual void send(std::span<const Frame> frames) = 0;
+  /// Whether the far ends have been told what was sent last: a wire may have no room yet.
+  virtual bool told() const noexcept { return true; }
   /// Readable while there are new reports; -1 where nothing tells.
   virtual int wake_descriptor() const noexcept { return -1; }
 };

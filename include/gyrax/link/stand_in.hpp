@@ -1,7 +1,8 @@
-/// A board's stand-in: a simulated board that serves the wire of a rig's link, in real time.
+/// A board's stand-in: a simulated board that serves the wire of a rig's link, in real time; with those that take turns
+/// with it, where it is on a bus.
 ///
-/// In: a rig and the name of one of its boards; lines that break it and mend it. Out: bytes on that wire; lines of what
-/// it sees. Never: a look at what the near end thinks.
+/// In: a rig and one of its boards, the one that is broken and mended and that is told of; lines that break it and mend
+/// it. Out: bytes on that wire; lines of what it sees. Never: a look at what the near end thinks.
 ///
 ///     StandIn board(rig, link);
 ///     while (board.run(Span{…})) for (const auto& line : board.seen()) …
@@ -42,6 +43,7 @@ class StandIn {
 
   BoardSetup wanted_;
   sim::Board board_;
+  std::vector<sim::Board> others_;  // on the same bus
   wire::Place place_;
   wire::ServedPort port_;
   std::uint64_t began_us_ = 0;

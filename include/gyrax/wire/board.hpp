@@ -111,6 +111,8 @@ struct Refused {
 
 void write(Writer& out, const Greeting& greeting) noexcept;
 void write(Writer& out, std::uint8_t channel, const Becomes& becomes) noexcept;
+/// Of a store: the channel's number, its ends, its limits, what it becomes.
+void write_store(Writer& out, const ChannelInfo& kept) noexcept;
 void write(Writer& out, const SetHead& head) noexcept;
 void write(Writer& out, const SetChannel& channel) noexcept;
 

@@ -1,0 +1,51 @@
+/// Boards that take turns on one two-wire bus (half duplex): only the near end begins, and a board answers in the slot
+/// that follows.
+///
+/// In: the boards' near ends; bytes that came. Out: the next frame of one of them. Never: a frame while an answer is
+/// due; two frames of one board in a row while another one waits.
+///
+///     BoardBus bus(11'520);
+///     bus.add(head.talk());
+///     bus.add(table.talk());
+///     bus.hear(now);                            // after the talks have heard what came
+///     const BoardBus::Next next = bus.next(now);
+///     wire.write(next.bytes);
+#pragma once
+
+#include <gyrax/link/board_talk.hpp>
+
+#include <cstddef>
+#include <span>
+#include <vector>
+
+namespace gyrax {
+
+/// The longest that a board takes until its answer begins; twice the slice of the one in firmware/.
+inline constexpr Span bus_turnaround = std::chrono::milliseconds(2);
+
+class BoardBus {
+ public:
+  explicit BoardBus(double bytes_per_s) noexcept : bytes_per_s_(bytes_per_s) {}
+  /// It has to outlive the bus.
+  void add(BoardTalk& talk) { talks_.push_back(&talk); }
+  std::size_t boards() const noexcept { return talks_.size(); }
+
+  /// Ends the slot under way, where its board has answered or the time for that is over.
+  void hear(Time now) noexcept;
+  struct Next {
+    std::size_t board = 0;  ///< in the order of add()
+    std::span<const std::uint8_t> bytes;
+  };
+  /// A frame at most; none while an answer is due. Valid until the next call.
+  Next next(Time now);
+
+ private:
+  double bytes_per_s_;
+  std::vector<BoardTalk*> talks_;
+  std::size_t last_ = 0;
+  bool open_ = false;
+  Time until_{};
+  std::uint64_t heard_then_ = 0;  // of the slot's board, as the slot began
+};
+
+}  // namespace gyrax

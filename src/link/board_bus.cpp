@@ -1,0 +1,26 @@
+#include <gyrax/link/board_bus.hpp>
+
+namespace gyrax {
+
+void BoardBus::hear(Time now) noexcept {
+  if (open_ && (talks_[last_]->counts().heard != heard_then_ || now >= until_)) open_ = false;
+}
+
+BoardBus::Next BoardBus::next(Time now) {
+  if (open_) return {};
+  for (std::size_t i = 1; i <= talks_.size(); ++i) {
+    const std::size_t board = (last_ + i) % talks_.size();
+    const auto bytes = talks_[board]->next(now);
+    if (bytes.empty()) continue;
+    last_ = board;
+    open_ = true;
+    heard_then_ = talks_[board]->counts().heard;
+    // The longest answer there is, where it does not come: a frame that a wire carries in 10 ms.
+    const double answer = static_cast<double>(bytes.size() + wire::longest_frame(bytes_per_s_));
+    until_ = now + bus_turnaround + (bytes_per_s_ > 0 ? from_seconds(answer / bytes_per_s_) : Span{});
+    return {board, bytes};
+  }
+  return {};
+}
+
+}  // namespace gyrax
