@@ -106,6 +106,7 @@ class Source {
   virtual void tell_state(Time now, const LinksOptions& options) = 0;
   virtual bool answers() const = 0;
   virtual bool ended() const { return false; }
+  /// Why there is no answer, said of the wire: "cannot be opened: …".
   virtual std::string trouble() const { return {}; }
 };
 
@@ -129,6 +130,10 @@ class Asked final : public Source {
   }
   bool answers() const override { return state_ && state_->at("answers").get<bool>(); }
   bool ended() const override { return other_.ended(); }
+  std::string trouble() const override {
+    if (state_ || other_.ended()) return {};
+    return fmt::format("is process {}'s, which does not answer; is it suspended?", other_.pid());
+  }
 
  private:
   OtherProgram other_;
@@ -162,7 +167,9 @@ class Surveyed final : public Source {
     tell_line(wire_json({rig_, link_, ear_.seen(), to_seconds(now), 0}), options);
   }
   bool answers() const override { return !ear_.seen().name.empty(); }
-  std::string trouble() const override { return port_ && !port_->is_open() ? port_->trouble() : ""; }
+  std::string trouble() const override {
+    return port_ && !port_->is_open() ? "cannot be opened: " + port_->trouble() : "";
+  }
 
  private:
   const LinkInfo& info() const { return rig_.links[index(link_)]; }
@@ -250,7 +257,7 @@ class Session {
       if (source.is_known() || !source.ended()) source.tell_state(clock_.now(), options_);
       if (const std::string why = source.trouble(); !why.empty()) {
         const LinkInfo& link = rig_.links[index(links_[i])];
-        complain(fmt::format("link {}: {} cannot be opened: {}", link.name, board_place(link).words(), why));
+        complain(fmt::format("link {}: {} {}", link.name, board_place(link).words(), why));
       }
       all_answer = all_answer && source.answers();
     }

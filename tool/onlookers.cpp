@@ -37,15 +37,18 @@ fs::path folder() {
                                         : fs::path("/tmp") / fmt::format("gyrax-{}", ::getuid());
 }
 
+bool is_ours(const fs::path& path) {
+  struct stat found {};
+  return ::lstat(path.c_str(), &found) == 0 && S_ISDIR(found.st_mode) && found.st_uid == ::getuid();
+}
+
 /// Errors: std::runtime_error where it cannot be, or is somebody else's.
 void make_folder() {
   const fs::path path = folder();
   fs::create_directories(path.parent_path());
   if (::mkdir(path.c_str(), S_IRWXU) == 0) return;
-  struct stat found {};
   if (errno != EEXIST) throw std::runtime_error(fmt::format("{}: {}", path.string(), std::strerror(errno)));
-  if (::lstat(path.c_str(), &found) != 0 || !S_ISDIR(found.st_mode) || found.st_uid != ::getuid())
-    throw std::runtime_error(fmt::format("{} is not a folder of this user", path.string()));
+  if (!is_ours(path)) throw std::runtime_error(fmt::format("{} is not a folder of this user", path.string()));
 }
 
 /// The same for every rig that names the same wire.
@@ -57,12 +60,13 @@ fs::path socket_of(const LinkInfo& link) {
   return folder() / fmt::format("wire-{:08x}", crc32(words));
 }
 
+bool fits(const fs::path& path) { return path.string().size() < sizeof sockaddr_un{}.sun_path; }
+
 sockaddr_un address_of(const fs::path& path) {
   sockaddr_un address{};
   address.sun_family = AF_UNIX;
   const std::string text = path.string();
-  if (text.size() >= sizeof address.sun_path)
-    throw std::runtime_error(fmt::format("{}: the path is too long for a socket", text));
+  if (!fits(path)) throw std::runtime_error(fmt::format("{}: the path is too long for a socket", text));
   std::memcpy(address.sun_path, text.data(), text.size());
   return address;
 }
@@ -291,7 +295,8 @@ void Onlookers::look(double now_s, const std::function<bool(LinkId, Passed&)>& n
 // ---- Another program's side ----
 
 std::optional<OtherProgram> OtherProgram::of(const LinkInfo& link, bool with_frames) {
-  const int fd = connected_to(socket_of(link));
+  const fs::path path = socket_of(link);
+  const int fd = fits(path) && is_ours(folder()) ? connected_to(path) : -1;
   if (fd < 0) return std::nullopt;
   if (with_frames) ::send(fd, wants_frames, std::strlen(wants_frames), MSG_NOSIGNAL);
   return OtherProgram(fd, peer_of(fd));

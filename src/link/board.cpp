@@ -208,11 +208,13 @@ void BoardWire::add(BoardLink& link, BoardTalk& talk) {
   bus_.add(talk);
 }
 
-std::span<const std::uint8_t> BoardWire::came(Time now) noexcept {
-  if (was_read_ && read_at_ == now) return came_;
-  was_read_ = true;
-  read_at_ = now;
-  return came_ = port_.read(room_);
+std::span<const std::uint8_t> BoardWire::came(std::uint64_t& seen) noexcept {
+  if (seen == reads_) {
+    came_ = port_.read(room_);
+    ++reads_;
+  }
+  seen = reads_;
+  return came_;
 }
 
 void BoardWire::send(Time now) {
@@ -266,7 +268,7 @@ bool BoardLink::passed(Passed& passed) {
 
 void BoardLink::receive(Time now, std::vector<LinkReport>& reports) {
   now_ = now;
-  const auto came = wire_->came(now);
+  const auto came = wire_->came(seen_);
   keep(now, false, came);
   near_.hear(now, came, reports);
   const std::unique_lock lock(mutex_, std::try_to_lock);

@@ -44,9 +44,12 @@ class Beside {
     all << in.rdbuf();
     return all.str();
   }
-  bool says(const std::string& text) const {
+  bool says(const std::string& text, int times = 1) const {
     for (int i = 0; i < looks; ++i) {
-      if (said().find(text) != std::string::npos) return true;
+      const std::string all = said();
+      int found = 0;
+      for (std::size_t at = all.find(text); at != std::string::npos; at = all.find(text, at + 1)) ++found;
+      if (found >= times) return true;
       std::this_thread::sleep_for(std::chrono::milliseconds(10));
     }
     MESSAGE("not said: " << text << "\n" << said());

@@ -90,6 +90,22 @@ TEST_CASE("A program that was killed does not keep its wire") {
   CHECK(run_line(run_it + " --for 0.2 2>&1").exit == 0);
 }
 
+TEST_CASE("Who has a wire and is suspended is told, and left alone") {
+  const Folder folder;
+  const std::string rig = board_in(folder), to = folder / "run.txt";
+  Beside board("stand-in board " + rig, folder / "board.txt");
+  REQUIRE(board.says("serves serial line"));
+  const std::string suspended = std::string(GYRAX_TOOL_PATH) + " run " + rig +
+                                " --plain --no-real-time --no-logbook >" + to + " 2>&1 & sleep 1.5; kill -STOP $!; " +
+                                GYRAX_TOOL_PATH + " links " + rig +
+                                " --for 1 2>&1; echo \"exit $?\"; kill -CONT $!; kill $!; wait $!";
+  const Ran ran = run_line(suspended);
+  CHECK(says(ran, "which does not answer; is it suspended?"));
+  CHECK(says(ran, "exit 3"));
+  board.tell("quit");
+  CHECK(board.said().find("greeted: session", board.said().find("greeted: session") + 1) == std::string::npos);
+}
+
 TEST_CASE("watch leaves the real far end alone, whatever the hands do") {
   const Folder folder;
   const std::string rig = board_in(folder);

@@ -77,8 +77,8 @@ class BoardWire {
   /// Both have to outlive it. From the engine's thread, as all but port().
   void add(BoardLink& link, BoardTalk& talk);
   const wire::Port& port() const noexcept { return port_; }
-  /// What has come by `now`: the same for each that asks at that time.
-  std::span<const std::uint8_t> came(Time now) noexcept;
+  /// What has come: the same for each link, once. `seen`: a count of the link's own, 0 at first.
+  std::span<const std::uint8_t> came(std::uint64_t& seen) noexcept;
   /// Sends what is due, after every link has heard what came.
   void send(Time now);
 
@@ -90,8 +90,7 @@ class BoardWire {
   wire::Port port_;
   std::array<std::uint8_t, 4096> room_{};
   std::span<const std::uint8_t> came_;
-  Time read_at_{};
-  bool was_read_ = false;
+  std::uint64_t reads_ = 0;
 };
 /// The wires of a rig's boards, by their places; those that take turns share one.
 using BoardWires = std::map<std::string, std::shared_ptr<BoardWire>>;
@@ -116,6 +115,7 @@ class BoardLink final : public Link {
   std::mutex mutex_;  // of what is said; the engine only tries it
   std::vector<std::string> words_;
   std::shared_ptr<BoardWire> wire_;
+  std::uint64_t seen_ = 0;  // reads of the wire
   Time now_{};
   std::string told_;  // of the wire
   RecordRing passed_;
