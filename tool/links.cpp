@@ -99,7 +99,7 @@ void tell_line(const Json& json, const LinksOptions& options) {
 class Source {
  public:
   virtual ~Source() = default;
-  /// Tells what there is; with `all` the state as well, where that is known.
+  /// Hears and asks what is due; tells each frame, where that is wanted.
   virtual void turn(Time now, const LinksOptions& options) = 0;
   /// Whether there is a state that says something.
   virtual bool is_known() const = 0;
