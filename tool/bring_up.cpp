@@ -1,5 +1,6 @@
 // bring-up: one axis at a time, slowly, with a person's enable: does it move, and which way? A servo's ends and centre
 // are taught, and kept in the rig.
+#include "board_asker.hpp"
 #include "commands.hpp"
 #include "input_lines.hpp"
 #include "onlookers.hpp"
@@ -16,7 +17,6 @@
 #include <gyrax/live/runner.hpp>
 #include <gyrax/rig/bring_up.hpp>
 #include <gyrax/rig/words.hpp>
-#include <gyrax/wire/port.hpp>
 
 #include <fmt/format.h>
 
@@ -27,7 +27,6 @@
 #include <functional>
 #include <memory>
 #include <optional>
-#include <random>
 #include <thread>
 #include <utility>
 
@@ -41,46 +40,27 @@ constexpr Span still_for = std::chrono::milliseconds(300);
 /// store: the next axis, once the far end keeps what was taught of this one.
 enum class Next { axis, store, quit, failed };
 
-/// A board that is asked while nothing on it moves.
-class AskedBoard {
- public:
-  AskedBoard(const Rig& rig, LinkId link)
-      : info_(rig.links[index(link)]),
-        asks_({static_cast<std::uint8_t>(info_.number("address")), board_place(info_).bytes_per_s(),
-               std::random_device{}()}),
-        ear_(static_cast<std::uint8_t>(info_.number("address"))),
-        port_(board_place(info_)) {}
-  /// Until it holds, or too long. False: it does not.
-  template <class Holds>
-  bool until(Holds holds) {
-    const Time begin = clock_.now();
-    for (Time now = begin; !holds(asks_) && now - begin < survey_within; now = clock_.now()) {
-      const auto came = port_.read(room_);
-      if (!came.empty()) ear_.hear({now, false, came});
-      asks_.hear(now, came);
-      if (port_.is_open())
-        if (const auto bytes = asks_.next(now); !bytes.empty() && port_.write(bytes)) ear_.hear({now, true, bytes});
-      ::poll(nullptr, 0, 1);
-    }
-    return holds(asks_);
+/// Asks until it holds, or too long. False: it does not.
+template <class Holds>
+bool ask_until(BoardAsker& board, Holds holds) {
+  const BootClock clock;
+  const Time begin = clock.now();
+  for (Time now = begin; !holds(board.asks()) && now - begin < survey_within; now = clock.now()) {
+    board.turn(now);
+    ::poll(nullptr, 0, 1);
   }
-  bool answers() {
-    if (until([](const BoardSurvey& asks) { return asks.rounds() > 0; })) return true;
-    complain(fmt::format("link {}: {} {}", info_.name, board_place(info_).words(),
-                         port_.is_open() ? "is open, and nobody answers" : "cannot be opened: " + port_.trouble()));
-    return false;
-  }
-  const BoardSeen& seen() const { return ear_.seen(); }
-  BoardSurvey& asks() { return asks_; }
+  return holds(board.asks());
+}
 
- private:
-  const LinkInfo& info_;
-  BoardSurvey asks_;
-  BoardEar ear_;
-  wire::Port port_;
-  std::array<std::uint8_t, 4096> room_{};
-  BootClock clock_;
-};
+/// Opens its wire and asks for every channel; complains where there is no answer.
+bool answers(BoardAsker& board, const LinkInfo& link) {
+  board.open();
+  if (ask_until(board, [](const BoardSurvey& asks) { return asks.rounds() > 0; })) return true;
+  const std::string why = board.trouble();
+  complain(fmt::format("link {}: {} {}", link.name, board.place().words(),
+                       why.empty() ? "is open, and nobody answers" : why));
+  return false;
+}
 
 /// The bindings of a rig that are of use here: "stick.left.x jogs lamp_tilt".
 std::string keys_of(const Rig& rig) {
@@ -299,8 +279,8 @@ bool ask_far_end(const Rig& rig, AxisId axis, std::optional<PulseRange>& allowed
   const LinkInfo& link = rig.links[index(setup.wiring.link)];
   if (servo != nullptr) allowed = PulseRange{servo->low_us(), servo->high_us()};
   if (link.kind != "board") return true;
-  AskedBoard board(rig, setup.wiring.link);
-  if (!board.answers()) return false;
+  BoardAsker board(link);
+  if (!answers(board, link)) return false;
   const std::uint8_t number = link.axis_channels[setup.wiring.channel].number;
   const std::vector<FarChannel>& channels = board.seen().channels;
   const auto channel = std::ranges::find(channels, number, &FarChannel::number);
@@ -320,12 +300,12 @@ void store_ends(const Rig& rig, AxisId axis) {
   const AxisSetup& setup = rig.setup.axes[index(axis)];
   const LinkInfo& link = rig.links[index(setup.wiring.link)];
   const auto& servo = std::get<ServoMap>(setup.drive);
-  AskedBoard board(rig, setup.wiring.link);
-  if (!board.answers()) return;
+  BoardAsker board(link);
+  if (!answers(board, link)) return;
   const std::uint8_t number = link.axis_channels[setup.wiring.channel].number;
   constexpr int q8 = 256;
   board.asks().store(number, servo.low_us() * q8, servo.high_us() * q8);
-  const bool answered = board.until([](const BoardSurvey& asks) { return asks.stored().has_value(); });
+  const bool answered = ask_until(board, [](const BoardSurvey& asks) { return asks.stored().has_value(); });
   const std::string why = answered ? *board.asks().stored() : "it does not answer";
   if (why.empty())
     print("channel {} of {} keeps {} to {} µs by itself, beyond its next power-up\n", number, link.name, servo.low_us(),

@@ -1,3 +1,4 @@
+#include "board_asker.hpp"
 #include "commands.hpp"
 #include "onlookers.hpp"
 #include "output.hpp"
@@ -7,7 +8,6 @@
 #include <gyrax/link/board.hpp>
 #include <gyrax/link/board_ear.hpp>
 #include <gyrax/threads/boot_clock.hpp>
-#include <gyrax/wire/port.hpp>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -17,7 +17,6 @@
 #include <algorithm>
 #include <memory>
 #include <optional>
-#include <random>
 
 namespace gyrax::tool {
 namespace {
@@ -145,61 +144,44 @@ class Surveyed final : public Source {
  public:
   /// `before`: on the same wire, and asked first; may be none.
   Surveyed(const Rig& rig, LinkId link, Surveyed* before)
-      : rig_(rig),
-        link_(link),
-        survey_({static_cast<std::uint8_t>(info().number("address")), board_place(info()).bytes_per_s(),
-                 std::random_device{}()}),
-        ear_(static_cast<std::uint8_t>(info().number("address"))),
-        before_(before) {}
+      : rig_(rig), link_(link), board_(rig.links[index(link)]), before_(before) {}
   void turn(Time now, const LinksOptions& options) override {
     if (!begins(now)) return;
-    const auto came = port_->read(room_);
-    if (!came.empty()) hear({now, false, came}, options);
-    survey_.hear(now, came);
-    if (!port_->is_open()) return;
-    if (const auto bytes = survey_.next(now); !bytes.empty() && port_->write(bytes)) hear({now, true, bytes}, options);
+    board_.turn(now, [&](const BoardEar::Heard& heard) {
+      if (options.print)
+        tell_line(frame_json(rig_.links[index(link_)].name, to_seconds(heard.passed.at), heard), options);
+    });
   }
-  bool shares_wire_with(const LinkInfo& other) const {
-    return board_place(info()).words() == board_place(other).words();
-  }
-  bool is_known() const override { return survey_.rounds() >= enough_rounds; }
+  bool shares_wire_with(const LinkInfo& other) const { return board_.place().words() == board_place(other).words(); }
+  bool is_known() const override { return board_.asks().rounds() >= enough_rounds; }
   void tell_state(Time now, const LinksOptions& options) override {
-    tell_line(wire_json({rig_, link_, ear_.seen(), to_seconds(now), 0}), options);
+    tell_line(wire_json({rig_, link_, board_.seen(), to_seconds(now), 0}), options);
   }
-  bool answers() const override { return !ear_.seen().name.empty(); }
-  std::string trouble() const override {
-    return port_ && !port_->is_open() ? "cannot be opened: " + port_->trouble() : "";
-  }
+  bool answers() const override { return !board_.seen().name.empty(); }
+  std::string trouble() const override { return board_.trouble(); }
 
  private:
-  const LinkInfo& info() const { return rig_.links[index(link_)]; }
   /// Whether it has the wire now.
   bool begins(Time now) {
-    if (port_) return true;
-    if (before_ != nullptr && !before_->has_finished(now)) return false;
-    if (before_ != nullptr) before_->port_.reset();
-    port_ = std::make_unique<wire::Port>(board_place(info()));
+    if (board_.has_wire()) return true;
+    if (has_been_asked_ || (before_ != nullptr && !before_->has_finished(now))) return false;
+    if (before_ != nullptr) before_->board_.close();
+    has_been_asked_ = true;
+    board_.open();
     began_ = now;
     return true;
   }
   bool has_finished(Time now) const {
     constexpr Span turn_of_one = std::chrono::milliseconds(900);
-    return port_ && (is_known() || now - began_ > turn_of_one);
-  }
-  void hear(const Passed& passed, const LinksOptions& options) {
-    ear_.hear(passed, [&](const BoardEar::Heard& heard) {
-      if (options.print) tell_line(frame_json(info().name, to_seconds(passed.at), heard), options);
-    });
+    return board_.has_wire() && (is_known() || now - began_ > turn_of_one);
   }
 
   const Rig& rig_;
   LinkId link_;
-  BoardSurvey survey_;
-  BoardEar ear_;
+  BoardAsker board_;
   Surveyed* before_;
-  std::unique_ptr<wire::Port> port_;
+  bool has_been_asked_ = false;
   Time began_{};
-  std::array<std::uint8_t, 4096> room_{};
 };
 
 /// The links that are meant; complains where there are none.

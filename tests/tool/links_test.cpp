@@ -90,6 +90,26 @@ TEST_CASE("A program that was killed does not keep its wire") {
   CHECK(run_line(run_it + " --for 0.2 2>&1").exit == 0);
 }
 
+TEST_CASE("Boards that share a bus are asked one after the other") {
+  const Folder folder;
+  std::string text = "gyrax = 1\n";
+  for (const char* n : {"1", "2"})
+    text += "[link.b" + std::string(n) + "]\nkind = \"board\"\n[link.b" + n + ".board]\nserial = \"" + folder / "bus" +
+            "\"\nduplex = \"half\"\nrate_hz = 20\naddress = " + n + "\n[axis.a" + n + "]\nlink = \"b" + n +
+            "\"\nunit = \"mm\"\ntravel = [0, 100]\nspeed = 50\naccel = 100\n" + "steps = [100, 1]\nchannel = 0\n";
+  std::ofstream(folder / "rig.toml")
+      << text << "[bind]\n\"menu.right\" = \"ready\"\n\"shoulder.right\" = \"enable\"\n\"face.east\" = \"stop\"\n"
+      << "\"menu.centre\" = \"reset\"\n\"stick.left.x\" = { jog = \"a1\" }\n";
+  Beside board("stand-in board " + folder / "rig.toml" + " --link b1", folder / "board.txt");
+  REQUIRE(board.says("with 1 more on it"));
+  const Ran ran = run("links " + folder / "rig.toml");
+  CHECK(ran.exit == 0);
+  CHECK(says(ran, "\"b1 stand-in\""));
+  CHECK(says(ran, "\"b2 stand-in\""));
+  CHECK(says(ran, "a2"));
+  board.tell("quit");
+}
+
 TEST_CASE("Who has a wire and is suspended is told, and left alone") {
   const Folder folder;
   const std::string rig = board_in(folder), to = folder / "run.txt";
