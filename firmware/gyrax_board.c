@@ -3,7 +3,7 @@
 #include <string.h>
 
 enum { DOES_AS_TOLD = 0, DOES_STAY, DOES_LIMP, DOES_PLACE, DOES_OFF };
-enum { Q8_TO_Q16 = 256, LONGEST_STRETCH_US = 1000000 };
+enum { Q8_TO_Q16 = 256, LONGEST_STRETCH_US = 1000000, HEEDED_FOR_US = 1000000, READINGS_HEAD = 16, ONE_READING = 5 };
 
 static int is_output(uint8_t kind) { return kind >= GYRAX_SERVO && kind <= GYRAX_SWITCH; }
 /* Later and earlier on a clock that wraps. */
@@ -212,7 +212,66 @@ static void drive(gyrax_board* board, uint8_t n) {
   }
 }
 
+/* ---- What hands touch ---- */
+
+/* The value of an input, 1/65536 unit. */
+static int64_t sensed(gyrax_board* board, uint8_t n) {
+  const gyrax_port* port = board->port;
+  const gyrax_channel* channel = &board->channels[n];
+  gyrax_state* s = &board->states[n];
+  uint8_t valid = 1;
+  const int64_t p = channel->kind == GYRAX_ENCODER
+                        ? port->counted(port->user, n)
+                        : (int64_t)port->input(port->user, channel->pin, channel->kind, &valid) * Q8_TO_Q16;
+  s->status = (uint8_t)(valid ? GYRAX_MEASURED | GYRAX_KNOWN : 0);
+  return p;
+}
+
+static int is_heeded(const gyrax_board* board, uint8_t n) {
+  return n >= board->heed.first && n - board->heed.first < board->heed.count;
+}
+
+/* A key is down or up, and a dial turns, between two readings as well: a change is counted, and told as soon as the
+ * wire is free. */
+static void look_at_input(gyrax_board* board, uint8_t n, uint32_t now) {
+  gyrax_state* s = &board->states[n];
+  const int is_key = board->channels[n].kind == GYRAX_DIGITAL;
+  int64_t p;
+  if (is_key && now - s->begins < GYRAX_BOUNCE_US) return; /* unsigned: it may have changed an hour ago */
+  p = sensed(board, n);
+  if (is_key) {
+    p = p == 0 ? 0 : 65536;
+    if (p != s->p) {
+      s->way = (s->way + 1) & 127;
+      s->begins = now;
+    }
+  }
+  if (p != s->p && board->channels[n].kind != GYRAX_ANALOG) {
+    if (!board->heed.changed) board->heed.changed_at = now;
+    board->heed.changed = 1;
+  }
+  s->p = p;
+}
+
+static void look_at_hands(gyrax_board* board, uint32_t now) {
+  gyrax_heed* heed = &board->heed;
+  if (heed->count == 0) return;
+  if (since(now, heed->until) > 0) { /* nobody asked for them any more */
+    heed->count = 0;
+    return;
+  }
+  for (uint8_t n = heed->first; n < heed->first + heed->count; ++n)
+    if (!is_output(board->channels[n].kind)) look_at_input(board, n, now);
+}
+
+/* Whether readings are to go out: every so often, at once where a key or a dial changed; and the rest of a round. */
+static int are_readings_due(const gyrax_board* board) {
+  const gyrax_heed* heed = &board->heed;
+  return heed->count != 0 && (heed->next != heed->first || heed->changed || since(board->clock, heed->due) >= 0);
+}
+
 static void slice(gyrax_board* board, uint32_t now) {
+  look_at_hands(board, now);
   for (uint8_t n = 0; n < board->count; ++n) {
     if (!is_output(board->channels[n].kind)) continue;
     move(&board->channels[n], &board->states[n], now);
@@ -263,9 +322,8 @@ static void write_measured(gyrax_board* board, gyrax_writer* out, uint8_t n) {
     p = port->counted(port->user, n);
     s->status |= GYRAX_MEASURED | GYRAX_KNOWN;
   } else if (!is_output(channel->kind)) {
-    uint8_t valid = 1;
-    p = (int64_t)port->input(port->user, channel->pin, channel->kind, &valid) * Q8_TO_Q16;
-    s->status = (uint8_t)(valid ? GYRAX_MEASURED | GYRAX_KNOWN : 0);
+    p = sensed(board, n);
+    if (!is_heeded(board, n)) s->p = p;
   }
   gyrax_write_u8(out, s->status);
   gyrax_write_u32(out, (uint32_t)p);
@@ -286,6 +344,35 @@ static void write_report(gyrax_board* board, const gyrax_answer* answer, gyrax_w
   gyrax_write_u8(out, answer->count);
   for (uint8_t n = 0; n < answer->count; ++n) write_measured(board, out, (uint8_t)(answer->first + n));
   board->ran_late = 0;
+}
+
+/* The next channels of the round under way. */
+static void write_readings(gyrax_board* board, const gyrax_answer* answer, gyrax_writer* out) {
+  gyrax_heed* heed = &board->heed;
+  const int end = heed->first + heed->count;
+  int count = end - heed->next;
+  uint32_t age = 0;
+  if (heed->next == heed->first) { /* a round begins: what changes from now on is of the next one */
+    heed->due = board->clock + heed->every_ms * 1000u;
+    if (heed->changed) age = (uint32_t)since(board->clock, heed->changed_at) / 100;
+    heed->changed = 0;
+  }
+  if (count > heed->most) count = heed->most;
+  gyrax_write_u32(out, board->clock);
+  gyrax_write_u16(out, answer->heard);
+  gyrax_write_u32(out, answer->heard_at);
+  gyrax_write_u16(out, ++heed->number);
+  gyrax_write_u16(out, (uint16_t)(age > 65535 ? 65535 : age));
+  gyrax_write_u8(out, heed->next);
+  gyrax_write_u8(out, (uint8_t)count);
+  for (int n = heed->next; n < heed->next + count; ++n) {
+    gyrax_state* s = &board->states[n];
+    if (board->channels[n].kind == GYRAX_ANALOG) s->p = sensed(board, (uint8_t)n);
+    gyrax_write_u8(out, (uint8_t)((s->status & GYRAX_MEASURED ? GYRAX_VALID : 0) | (uint32_t)s->way << 1));
+    gyrax_write_u32(out, (uint32_t)(s->p / Q8_TO_Q16));
+  }
+  heed->next = (uint8_t)(heed->next + count);
+  if (heed->next == end) heed->next = heed->first;
 }
 
 /* Room for one more answer. */
@@ -309,6 +396,7 @@ static void send(gyrax_board* board) {
     case GYRAX_WELCOME: write_welcome(board, &answer, &out); break;
     case GYRAX_CHANNEL: write_channel(board, &out, answer.first); break;
     case GYRAX_REPORT: write_report(board, &answer, &out); break;
+    case GYRAX_READINGS: write_readings(board, &answer, &out); break;
     case GYRAX_PRINT:
       gyrax_write_text(&out, board->text);
       board->text[0] = 0;
@@ -334,6 +422,8 @@ static void send_bytes(gyrax_board* board) {
   if (board->out_at == board->out_size) {
     if (board->talking && is_bus) port->talk(port->user, 0);
     board->talking = 0;
+    if (board->waiting == 0 && !is_bus && board->session != 0 && are_readings_due(board))
+      answer_with(board, GYRAX_READINGS);
     if (board->waiting == 0 && board->text[0] != 0 && board->session != 0 && !is_bus) answer_with(board, GYRAX_PRINT);
     if (board->waiting == 0) return;
     send(board);
@@ -395,6 +485,7 @@ static void take_greeting(gyrax_board* board, gyrax_reader* in, const gyrax_fram
   board->heard = frame->sequence;
   board->lost = board->late = board->refused = board->in.bad = 0;
   board->waiting = 0; /* what waits is of another session */
+  board->heed.count = 0;
   answer_with(board, GYRAX_WELCOME)->near_number = number;
 }
 
@@ -499,6 +590,25 @@ static uint8_t take_set(gyrax_board* board, gyrax_reader* in, uint8_t* first_ask
   return 0;
 }
 
+/* Readings of these inputs go out until they were not asked for again for a second. What is asked for again goes on. */
+static uint8_t heed_hands(gyrax_board* board, gyrax_reader* in) {
+  gyrax_heed* heed = &board->heed;
+  const uint8_t first = gyrax_read_u8(in), count = gyrax_read_u8(in), most = gyrax_read_u8(in),
+                every_ms = gyrax_read_u8(in);
+  if (in->wrong || most == 0 || READINGS_HEAD + most * ONE_READING > GYRAX_PAYLOAD_BYTES) return GYRAX_MALFORMED;
+  if (first + count > board->count) return GYRAX_NO_SUCH_CHANNEL;
+  if (heed->count != count || heed->first != first) {
+    heed->first = heed->next = first;
+    heed->due = board->clock;
+    heed->changed = 0;
+  }
+  heed->count = count;
+  heed->most = most;
+  heed->every_ms = every_ms;
+  heed->until = board->clock + HEEDED_FOR_US;
+  return 0;
+}
+
 /* Whether it is a newer one of this session; counts what is missing before it. */
 static uint8_t take_sequence(gyrax_board* board, const gyrax_frame* frame) {
   const int16_t step = (int16_t)(frame->sequence - board->heard);
@@ -547,12 +657,17 @@ static void take_frame(gyrax_board* board, const gyrax_frame* frame) {
       case GYRAX_ASSIGN: wrong = assign(board, &in, &n); break;
       case GYRAX_STORE: wrong = store(board, &in, &n); break;
       case GYRAX_SET: wrong = take_set(board, &in, &n, &count); break;
-      case GYRAX_MORE: break;
+      case GYRAX_MORE: wrong = frame->size == 0 ? 0 : heed_hands(board, &in); break;
       default: wrong = GYRAX_CANNOT;
     }
   }
   if (wrong != 0) {
     refuse(board, frame, wrong);
+    return;
+  }
+  /* Where there is one wire for each way, readings go out by themselves; two boards on one take turns. */
+  if (frame->kind == GYRAX_MORE && frame->size != 0) {
+    if (board->port->talk != 0) answer_with(board, GYRAX_READINGS);
     return;
   }
   /* What more there is may be nothing: an empty text. */

@@ -23,11 +23,12 @@ extern "C" {
 #endif
 
 enum {
-  GYRAX_SLICE_US = 1000, /* outputs get a new value so often */
+  GYRAX_SLICE_US = 1000, /* outputs get a new value so often, and keys are looked at */
   GYRAX_MOST_CHANNELS = 64,
   GYRAX_LONGEST_VALIDITY_MS = 1000,
   GYRAX_LONGEST_ROUND_TRIP_MS = 1000,
   GYRAX_TEXT_BYTES = 64,
+  GYRAX_BOUNCE_US = 5000, /* a contact bounces for so long: it is not looked at again before */
   GYRAX_MOST_ANSWERS = 4
 };
 
@@ -57,6 +58,9 @@ enum {
   GYRAX_BY_ITSELF = 8, /* it did what it becomes on loss, and was not told off or stand since: it follows nothing */
   GYRAX_KNOWN = 16     /* its position means something: it was told one, or it measures */
 };
+
+/* Of an input in readings: bit 0, and above it how often a digital one changed, of 128. */
+enum { GYRAX_VALID = 1 };
 
 /* Bits of a board's state in a report. */
 enum { GYRAX_STOPPED = 1, GYRAX_RAN_LATE = 2 };
@@ -96,10 +100,10 @@ enum { GYRAX_NO_PIN = 255 };
 /* What a channel does: in memory, for the board alone. */
 typedef struct {
   gyrax_limits limits;
-  int64_t p, from;         /* where it is told to be now; where the stretch under way begins */
-  int32_t way;             /* of that stretch, 1/65536 unit */
+  int64_t p, from;         /* where it is told to be now; where the stretch under way begins; of an input: what it is */
+  int32_t way;             /* of that stretch, 1/65536 unit; of a digital input: how often it changed */
   int32_t v, from_v, to_v; /* 1/256 unit a second */
-  uint32_t begins, ends;   /* of that stretch, by the board's clock */
+  uint32_t begins, ends;   /* of that stretch, by the board's clock; of a digital input: its last change */
   uint32_t valid_until;
   uint8_t mode, status, doing, follows, chases;
 } gyrax_state;
@@ -116,7 +120,7 @@ typedef struct {
   void (*signed_power)(void* user, uint8_t pin, int32_t share);   /* of ±65536 */
   void (*level)(void* user, uint8_t pin, int on);
   void (*steps)(void* user, uint8_t channel, int64_t position, uint32_t within_us); /* be there by then, evenly */
-  int32_t (*input)(void* user, uint8_t pin, uint8_t kind, uint8_t* valid);          /* 1/256 unit */
+  int32_t (*input)(void* user, uint8_t pin, uint8_t kind, uint8_t* valid);          /* 1/256 unit; 256: a key is down */
   int64_t (*counted)(void* user, uint8_t channel);                       /* steps really made, or an encoder; 1/65536 */
   uint16_t (*entropy)(void* user);                                       /* another number after each power-up */
   int (*store)(void* user, uint8_t channel, const gyrax_limits* limits); /* keep for the next power-up; 1: kept */
@@ -129,6 +133,15 @@ typedef struct {
   uint16_t heard, near_number; /* the frame's sequence; of a greeting */
   uint8_t kind, of_kind, why, first, count;
 } gyrax_answer;
+
+/* Inputs whose readings go out by themselves: what hands touch. */
+typedef struct {
+  uint32_t until, due; /* by the board's clock */
+  uint32_t changed_at; /* the oldest change that is not told yet */
+  uint16_t number;     /* of the last readings */
+  uint8_t first, count, most, every_ms;
+  uint8_t next, changed; /* the next one to tell, of a round under way; something waits that cannot be told later */
+} gyrax_heed;
 
 typedef struct {
   const gyrax_port* port;
@@ -147,6 +160,7 @@ typedef struct {
   /* Answers that wait until the ones before them are out; where there are too many, the newest takes the last place. */
   gyrax_answer answers[GYRAX_MOST_ANSWERS];
   uint8_t waiting;
+  gyrax_heed heed;
   gyrax_receiver in;
   uint8_t out[GYRAX_FRAME_BYTES];
   uint8_t out_size, out_at;

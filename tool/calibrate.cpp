@@ -48,11 +48,16 @@ std::optional<CodeNames> names_of(const std::vector<std::string>& words) {
 /// Waits for Enter or a while. False: end of input or a signal.
 class Guide {
  public:
-  explicit Guide(LiveHandsets& handsets, const std::string& device) : handsets_(handsets), wanted_(device) {}
+  explicit Guide(LiveHandsets& handsets, const CalibrateOptions& options)
+      : handsets_(handsets),
+        wanted_(options.device),
+        wire_(options.wire.empty() ? "" : wired_place(options.wire)->words()) {}
 
   const SeenHandset* find() {
     for (const SeenHandset& seen : handsets_.look().seats)
-      if (seen.present && (wanted_.empty() || id_of(seen.device) == wanted_)) return &seen;
+      if (seen.present && (wanted_.empty() || id_of(seen.device) == wanted_) &&
+          (wire_.empty() || seen.device.port == wire_))
+        return &seen;
     return nullptr;
   }
 
@@ -85,7 +90,7 @@ class Guide {
  private:
   LiveHandsets& handsets_;
   ReadingThread reading_{handsets_};  // what moves is looked at; the readings themselves are not needed
-  std::string wanted_;
+  std::string wanted_, wire_;
   std::map<ControlId, std::int32_t> last_;
 };
 
@@ -96,22 +101,26 @@ struct Taken {
 
 std::optional<Taken> take_live(const CalibrateOptions& options) {
   const BootClock clock;
-  LiveHandsets handsets(Seats::open(), clock);
-  Guide guide(handsets, options.device);
+  std::vector<WiredPlace> wires;
+  if (!options.wire.empty()) wires.push_back(*wired_place(options.wire));
+  LiveHandsets handsets(Seats::open(wires), clock);
+  Guide guide(handsets, options);
   const SeenHandset* seen = guide.find();
   for (int i = 0; i < 40 && seen == nullptr; ++i) {
     ::poll(nullptr, 0, look_ms);
     seen = guide.find();
   }
   if (seen == nullptr) {
-    complain(options.device.empty()
-                 ? "no handset is plugged in; `gyrax handsets` has advice"
+    for (const std::string& note : handsets.look().notes) remark(note);
+    complain(!options.wire.empty() ? fmt::format("no handset answers on {}", wired_place(options.wire)->words())
+             : options.device.empty()
+                 ? std::string("no handset is plugged in; `gyrax handsets` has advice")
                  : fmt::format("no handset {} is plugged in; `gyrax handsets` lists them", options.device));
     return std::nullopt;
   }
   std::size_t others = 0;
   for (const SeenHandset& one : handsets.look().seats) others += one.present ? 1 : 0;
-  if (others > 1 && options.device.empty()) {
+  if (others > 1 && options.device.empty() && options.wire.empty()) {
     complain("several handsets are plugged in: say which, with --device VENDOR:PRODUCT as `gyrax handsets` tells it");
     return std::nullopt;
   }

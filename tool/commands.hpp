@@ -51,6 +51,7 @@ int handsets(bool as_json, bool everything);
 struct CalibrateOptions {
   std::string track;               ///< a recording of one device; empty: live
   std::string out;                 ///< where the calibration goes; empty: nowhere
+  std::string wire;                ///< live: it hangs there, "serial:/dev/…"
   std::string device;              ///< live: which one, "1209:0001"; empty: the only one
   std::vector<std::string> names;  ///< "ABS_Z=stick.right.x"
   double step_s = 0;               ///< live: steps end after this; 0: with Enter
@@ -62,6 +63,7 @@ enum class LiveVerb { watch, run };
 struct LiveOptions {
   LiveVerb verb = LiveVerb::watch;
   std::string rig;       ///< may be empty for watch
+  std::string wire;      ///< of a watch without a rig: a handset hangs there as well
   std::string hands;     ///< a session that plays in place of real handsets
   std::string logbook;   ///< where it goes; empty: the usual place
   std::size_t keep = 0;  ///< of the logbooks there, so many files; 0: as the rig says
@@ -93,7 +95,8 @@ struct FaultsOptions {
 int faults(const FaultsOptions& options);
 
 struct StandInOptions {
-  std::string kind, rig, link;  ///< link empty: the rig's only one of that kind
+  std::string kind, rig, link;   ///< link empty: the rig's only one of that kind
+  std::string session, handset;  ///< of a handset; handset empty: the rig's only one on a wire
   double for_s = 0, every_s = 1;
 };
 /// A simulated far end as a process of its own, until it is told to quit.

@@ -17,13 +17,13 @@ _gyrax() {
       faults) options="--help --all --axis --failure --plot --page --campaign --seed --replace --json" ;;
       rehearse) options="--help --csv --plot --replace --axis --span --json" ;;
       handsets) options="--help --all --json" ;;
-      calibrate) options="--help --track --out --replace --device --name --step --json" ;;
-      watch) options="--help --hands --for --plain --json --record --replace" ;;
+      calibrate) options="--help --track --out --replace --wire --device --name --step --json" ;;
+      watch) options="--help --wire --hands --for --plain --json --record --replace" ;;
       run) options="--help --hands --for --plain --json --record --replace --logbook --no-logbook --keep --keep-mb --no-real-time" ;;
       logbook) options="--help --csv --plot --replace --axis --span --json" ;;
       bring-up) options="--help --axis --out --hands --for --no-real-time" ;;
       links) options="--help --link --print --for --json" ;;
-      stand-in) options="--help --link --for --every" ;;
+      stand-in) options="--help --link --handset --for --every" ;;
       demo) options="--help --out --replace" ;;
     esac
     mapfile -t COMPREPLY < <(compgen -W "$options" -- "$word")

@@ -29,9 +29,9 @@ case $verb in
   handsets) _arguments --help '--all[also what no rig can use]' $json ;;
   calibrate)
     _arguments --help '--track[a recording]:track:_files -g "*.evemu"' '--out[write the calibration]:file:_files' $replace \
-      '--device[which one]:id:' '--name[a code that is another control]:CODE=control:' '--step[seconds]:seconds:' $json
+      '--wire[it hangs there]:wire:' '--device[which one]:id:' '--name[a code that is another control]:CODE=control:' '--step[seconds]:seconds:' $json
     ;;
-  watch) _arguments --help $rig $live ;;
+  watch) _arguments --help $rig '--wire[a handset hangs there]:wire:' $live ;;
   run)
     _arguments --help $rig $live '--logbook[where the record goes]:file:_files' \
       '--no-logbook[the last minute alone]' '--keep[logbooks at most]:number:' \
@@ -48,7 +48,8 @@ case $verb in
       '--for[so many seconds]:seconds:' $json
     ;;
   stand-in)
-    _arguments --help '1:kind:(board)' '2:rig:_files -g "*.toml"' '--link[which link of the rig]:link:' \
+    _arguments --help '1:kind:(board handset)' '2:rig:_files -g "*.toml"' '3:session:_files -g "*.toml"' \
+      '--link[which link of the rig]:link:' '--handset[which handset of the rig]:handset:' \
       '--for[end after so many seconds]:seconds:' '--every[tell positions so often]:seconds:'
     ;;
   demo) _arguments --help '--out[the folder]:folder:_files -/' $replace ;;

@@ -49,7 +49,7 @@ class Live {
       if (why_not.size() > 1) remark(why_not + "; lines are told instead, as with --plain");
     }
     reporter_ = options.json ? json_reporter() : screen_ ? screen_reporter() : plain_reporter();
-    if (!played_) handsets_ = std::make_unique<LiveHandsets>(rig_ ? Seats(rig_->seats) : Seats::open(), clock_);
+    if (!played_) handsets_ = std::make_unique<LiveHandsets>(rig_ ? Seats(rig_->seats) : open_seats(), clock_);
     if (rig_ && options_.verb == LiveVerb::run) take_remembered();
     // Before the engine: a terminal that fails does so while nothing moves.
     if (screen_) terminal_ = std::make_unique<Terminal>();
@@ -167,6 +167,12 @@ class Live {
     auto supervised = std::make_unique<SupervisedHands>(*played_, *rig_, *real_hands_);
     supervised_ = supervised.get();
     hands_ = std::move(supervised);
+  }
+
+  Seats open_seats() const {
+    std::vector<WiredPlace> wires;
+    if (!options_.wire.empty()) wires.push_back(*wired_place(options_.wire));
+    return Seats::open(wires);
   }
 
   LiveHandsets* real() const { return handsets_ ? handsets_.get() : beside_.get(); }

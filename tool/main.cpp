@@ -1,6 +1,7 @@
 #include "commands.hpp"
 #include "output.hpp"
 
+#include <gyrax/handset/wired.hpp>
 #include <gyrax/logbook/build.hpp>
 
 #include <CLI/CLI.hpp>
@@ -56,6 +57,12 @@ std::string meant(CLI::App& app, int argc, char** argv) {
     return {};
   }
   return {};
+}
+
+std::string wrong_wire(const std::string& text) {
+  if (gyrax::wired_place(text)) return {};
+  return fmt::format("'{}' is no wire; such as serial:/dev/ttyACM0, serial:/dev/ttyACM0@57600, tcp:box.local:7325",
+                     text);
 }
 
 void add_outputs(CLI::App* verb, gyrax::tool::Outputs& outputs) {
@@ -172,6 +179,10 @@ int run(int argc, char** argv) {
   calibrate_verb->add_option("--out", calibrate_options.out, "Write the calibration, a text file for the rig");
   calibrate_verb->add_flag("--replace", calibrate_options.replace, "Even where that file is there already")
       ->needs("--out");
+  const CLI::Validator is_wire(wrong_wire, "WIRE", "wire");
+  const char* const wire_help =
+      "Live: a handset of your own parts hangs there: serial:/dev/…, tcp:host:port, udp:host:port";
+  calibrate_verb->add_option("--wire", calibrate_options.wire, wire_help)->check(is_wire)->excludes("--track");
   calibrate_verb->add_option("--device", calibrate_options.device, "Live: which one, as 1209:0001")
       ->excludes("--track");
   calibrate_verb->add_option("--name", calibrate_options.names,
@@ -201,6 +212,7 @@ int run(int argc, char** argv) {
   CLI::App* watch_verb =
       app.add_subcommand("watch", "See handsets live, and with a rig what it makes of them; no machine moves");
   watch_verb->add_option("rig", live_options.rig, "The rig; without one every control of every handset is shown");
+  watch_verb->add_option("--wire", live_options.wire, wire_help)->check(is_wire)->excludes("rig");
   add_live_options(watch_verb);
   watch_verb->footer(
       "  gyrax watch\n"
@@ -290,12 +302,15 @@ int run(int argc, char** argv) {
 
   StandInOptions stand_in_options;
   CLI::App* stand_in_verb =
-      app.add_subcommand("stand-in", "Be the far end of a rig's link: a simulated board on its real wire");
-  stand_in_verb->add_option("kind", stand_in_options.kind, "What to be: board")
+      app.add_subcommand("stand-in", "Be a far end of a rig: a simulated board, or a handset, on its real wire");
+  stand_in_verb->add_option("kind", stand_in_options.kind, "What to be: board, or handset")
       ->required()
-      ->check(CLI::IsMember({"board"}));
+      ->check(CLI::IsMember({"board", "handset"}));
   stand_in_verb->add_option("rig", stand_in_options.rig, "The rig, a TOML file; its channels and its wire count")
       ->required();
+  stand_in_verb->add_option("session", stand_in_options.session, "Of a handset: the recording that it plays");
+  stand_in_verb->add_option("--handset", stand_in_options.handset,
+                            "Which handset of the rig; needed where several hang on wires");
   stand_in_verb->add_option("--link", stand_in_options.link, "Which link of the rig; needed where several are boards");
   stand_in_verb->add_option("--for", stand_in_options.for_s, "End by itself after so many seconds")
       ->check(seconds_only);
@@ -303,6 +318,7 @@ int run(int argc, char** argv) {
       ->check(seconds_only);
   stand_in_verb->footer(
       "  gyrax stand-in board demo/board.toml\n"
+      "  gyrax stand-in handset demo/wired.toml demo/wired_session.toml\n"
       "Lines that it takes while it runs: cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT,\n"
       "quit.\n");
 

@@ -3,10 +3,12 @@
 #include "output.hpp"
 #include "signals.hpp"
 
+#include <gyrax/handset/session.hpp>
 #include <gyrax/link/stand_in.hpp>
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <optional>
 
@@ -31,9 +33,30 @@ std::optional<LinkId> board_of(const Rig& rig, const StandInOptions& options) {
   return boards.size() > 1 && options.link.empty() ? std::nullopt : found;
 }
 
-class Session {
+/// The rig's handset that is meant; complains where that is not plain.
+std::optional<std::size_t> handset_of(const Rig& rig, const StandInOptions& options) {
+  std::vector<std::string> wired;
+  std::optional<std::size_t> found;
+  for (std::size_t h = 0; h < rig.seats.size(); ++h) {
+    if (!rig.seats[h].wire) continue;
+    wired.push_back(rig.handsets[h]);
+    if (options.handset.empty() || options.handset == rig.handsets[h]) found = h;
+  }
+  if (wired.empty())
+    complain(fmt::format("{}: no handset of it hangs on a wire: wire = {{ serial = \"…\" }}", options.rig));
+  else if (options.handset.empty() && wired.size() > 1)
+    complain(
+        fmt::format("{}: several handsets hang on wires; say which with --handset: {}", options.rig, listed(wired)));
+  else if (!found)
+    complain(
+        fmt::format("--handset {}: no such handset hangs on a wire; there are: {}", options.handset, listed(wired)));
+  return wired.size() > 1 && options.handset.empty() ? std::nullopt : found;
+}
+
+/// A board that serves its wire until it is told to quit.
+class Served {
  public:
-  Session(const Rig& rig, LinkId link, const StandInOptions& options) : options_(options), board_(rig, link) {}
+  Served(ServedBoard& board, const StandInOptions& options) : options_(options), board_(board) {}
 
   int run() {
     Signals signals;
@@ -65,20 +88,55 @@ class Session {
   }
 
   const StandInOptions& options_;
-  StandIn board_;
+  ServedBoard& board_;
   InputLines lines_;
   std::chrono::steady_clock::time_point began_ = std::chrono::steady_clock::now();
   double told_at_ = 0;
   bool done_ = false;
 };
 
+/// The options of the other kind say nothing here.
+bool fits(const StandInOptions& options) {
+  const bool is_handset = options.kind == "handset";
+  const char* const wrong =
+      is_handset && !options.link.empty()       ? "--link is for a board; a handset is chosen with --handset"
+      : is_handset && options.session.empty()   ? "a handset plays a recording: gyrax stand-in handset RIG SESSION"
+      : !is_handset && !options.session.empty() ? "a board plays no recording; gyrax run takes one with --hands"
+      : !is_handset && !options.handset.empty() ? "--handset is for a handset; a board is chosen with --link"
+                                                : nullptr;
+  if (wrong != nullptr) complain(wrong);
+  return wrong == nullptr;
+}
+
+int be_board(const Rig& rig, const StandInOptions& options) {
+  const auto link = board_of(rig, options);
+  if (!link) return wrong_input;
+  StandIn board(rig, *link);
+  return Served(board, options).run();
+}
+
+int be_handset(const Rig& rig, const StandInOptions& options) {
+  const auto handset = handset_of(rig, options);
+  if (!handset) return wrong_input;
+  const Session session = load_session(options.session);
+  const std::string& name = rig.handsets[*handset];
+  const auto played = std::ranges::find(session.handsets, name, &SessionHandset::name);
+  if (played == session.handsets.end()) {
+    complain(
+        fmt::format("{}: it has no handset '{}', which is what {} has on a wire", options.session, name, options.rig));
+    return wrong_input;
+  }
+  HandsetStandIn board(played->track, *rig.seats[*handset].wire);
+  return Served(board, options).run();
+}
+
 }  // namespace
 
 int stand_in(const StandInOptions& options) {
+  if (!fits(options)) return wrong_input;
   try {
     const Rig rig = load_rig(options.rig);
-    const auto link = board_of(rig, options);
-    return link ? Session(rig, *link, options).run() : wrong_input;
+    return options.kind == "handset" ? be_handset(rig, options) : be_board(rig, options);
   } catch (const FileError& error) {
     return tell(error, wrong_input);
   } catch (const std::runtime_error& error) {

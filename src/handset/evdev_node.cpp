@@ -121,7 +121,7 @@ std::vector<std::uint16_t> EvdevNode::keys_down() const {
   return down;
 }
 
-EvdevNode::Got EvdevNode::read(std::span<input_event> into, std::size_t& count) const {
+EvdevNode::Got EvdevNode::read(std::span<input_event> into, std::size_t& count) {
   const ssize_t got = ::read(fd_, into.data(), into.size_bytes());
   count = got < 0 ? 0 : static_cast<std::size_t>(got) / sizeof(input_event);
   if (got < 0 && errno != EAGAIN && errno != EINTR) return Got::gone;

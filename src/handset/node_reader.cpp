@@ -85,7 +85,7 @@ void NodeReader::take(Sitting& sitting) noexcept {
 void NodeReader::read(Sitting& sitting, bool hung_up) noexcept {
   std::array<input_event, most_events> events;
   std::size_t count = 0;
-  const EvdevNode::Got got = sitting.node->read(events, count);
+  const HandsetNode::Got got = sitting.node->read(events, count);
   const Time arrival = clock_.now();
   for (std::size_t i = 0; i < count; ++i) {
     const InputEvent event{std::int64_t{events[i].input_event_sec} * 1'000'000 + events[i].input_event_usec,
@@ -98,7 +98,7 @@ void NodeReader::read(Sitting& sitting, bool hung_up) noexcept {
     return give_back(sitting, GivenBack::Why::lost);
   }
   tell(sitting);
-  if (got == EvdevNode::Got::gone || (got == EvdevNode::Got::nothing && hung_up))
+  if (got == HandsetNode::Got::gone || (got == HandsetNode::Got::nothing && hung_up))
     give_back(sitting, GivenBack::Why::gone);
 }
 

@@ -1,5 +1,7 @@
 #include "opener.hpp"
 
+#include "evdev_node.hpp"
+
 #include <fmt/format.h>
 
 #include <poll.h>
@@ -10,7 +12,7 @@ namespace gyrax {
 namespace {
 
 constexpr Span publish_every = std::chrono::milliseconds(10), retry_every = std::chrono::seconds(1);
-constexpr int idle_ms = 1000, soon_ms = 10;
+constexpr int idle_ms = 1000, wires_ms = 100, soon_ms = 10;
 constexpr std::size_t most_errands = 8;  // beyond them a sign comes too late to mean anything
 
 /// How a sign feels and looks.
@@ -62,6 +64,7 @@ Opener::~Opener() {
 
 void Opener::run() {
   for (pollfd wait{told_.get(), POLLIN, 0}; !asked_ && !ending_;) ::poll(&wait, 1, -1);
+  if (!ending_ && !seats_.wires().empty()) wires_.emplace(seats_.wires(), clock_, told_);
   for (const UdevNode& node : udev_.nodes()) consider(node);
   const auto [kernel, daemon] = udev_.descriptors();
   for (Time next_retry = clock_.now() + retry_every; !ending_;) {
@@ -76,6 +79,7 @@ void Opener::run() {
         take_back();
         hear(*news);
       }
+    take_wired();
     begin_recording();
     give_signs();
     give_grabs();
@@ -89,7 +93,7 @@ void Opener::run() {
 int Opener::timeout_ms() const {
   bool soon = changed_ || now_.seen.recording;
   for (std::size_t s = 0; s < seats_.size(); ++s) soon = soon || sitting_[s].light_until.has_value() || grab_is_due(s);
-  return soon ? soon_ms : idle_ms;
+  return soon ? soon_ms : wires_ ? wires_ms : idle_ms;
 }
 
 // Plugging.
@@ -131,7 +135,34 @@ void Opener::consider(const UdevNode& found) {
   forget(found);
   while (now_.seen.seats.size() < seats_.size()) add_seat();
   now_.seen.seats[*placed.seat].warning = placed.warning;
-  sit(*placed.seat, std::move(node), device, found, clock_.at(opened_us * 1000));
+  sit(*placed.seat, std::move(node), {found.syspath, found.node, found.parent, device}, clock_.at(opened_us * 1000));
+}
+
+/// Handsets on wires: those that were found, and those that fell silent.
+void Opener::take_wired() {
+  if (!wires_) return;
+  for (std::size_t s = 0; s < seats_.size(); ++s)
+    if (sitting_[s].device && sitting_[s].wire && !sitting_[s].device->node->alive()) let_go(s);
+  if (std::vector<std::string> notes = wires_->notes(); notes != wire_notes_) {
+    wire_notes_ = std::move(notes);
+    changed_ = true;
+  }
+  while (auto found = wires_->take()) {
+    changed_ = true;
+    Device device = found->node->describe();
+    const Seats::Placed placed = seats_.place(device);
+    if (!placed.seat) {
+      unplaced_[found->which] = fmt::format("{} ({}): {}", device.name, device.port, placed.why);
+      errands_.post([closed = std::move(found->node)] {});
+      wires_->again(found->which);
+      continue;
+    }
+    unplaced_.erase(found->which);
+    while (now_.seen.seats.size() < seats_.size()) add_seat();
+    now_.seen.seats[*placed.seat].warning = placed.warning;
+    sitting_[*placed.seat].wire = found->which;
+    sit(*placed.seat, std::move(found->node), {device.port, device.port, {}, device}, clock_.now());
+  }
 }
 
 void Opener::wait(const UdevNode& found, const std::string& why, bool for_a_place) {
@@ -152,8 +183,8 @@ void Opener::add_seat() {
   now_.seen.seats.push_back(std::move(seen));
 }
 
-void Opener::sit(std::size_t seat, std::shared_ptr<EvdevNode> node, const Device& device, const UdevNode& found,
-                 Time at) {
+void Opener::sit(std::size_t seat, std::shared_ptr<HandsetNode> node, const UdevNode& found, Time at) {
+  const Device& device = found.device;
   Seat& s = sitting_[seat];
   SeenHandset& seen = now_.seen.seats[seat];
   std::set<ControlId> held;
@@ -161,7 +192,9 @@ void Opener::sit(std::size_t seat, std::shared_ptr<EvdevNode> node, const Device
     if (const ControlName* control = control_on(device, EV_KEY, code)) held.insert(control->id);
   s.device = std::make_unique<Sitting>(seat, std::move(node), device);
   s.found = found;
-  s.types = kind_of(device) == DeviceKind::keypad;
+  // Where the kernel has placeholders, a wire has readings.
+  if (s.wire && s.device->node->state({}, s.device->state)) at = clock_.at(s.device->state.back().time_us * 1000);
+  s.types = !s.wire && kind_of(device) == DeviceKind::keypad;
   seen.node = found.node;
   seen.device = device;
   seen.present = true;
@@ -218,7 +251,7 @@ void Opener::take_back() {
       continue;
     }
     const UdevNode found = sitting_[one.seat].found;
-    const bool there = sitting_[one.seat].device->node->alive();
+    const bool there = !sitting_[one.seat].wire && sitting_[one.seat].device->node->alive();
     leave(one.seat);
     // It is in its socket and cannot be read from: perhaps a fresh start helps.
     if (there) wait(found, "reading from it failed; it is tried again");
@@ -238,6 +271,7 @@ void Opener::ask_state(std::size_t seat) {
 void Opener::leave(std::size_t seat) {
   Seat& s = sitting_[seat];
   errands_.post([closed = std::move(s.device->node)] {});
+  if (s.wire) wires_->again(*s.wire);
   s = Seat();
   now_.watched[seat] = nullptr;
   now_.seen.seats[seat].present = now_.seen.seats[seat].grabbed = false;
@@ -310,6 +344,8 @@ void Opener::publish() {
   for (const auto& [syspath, one] : waiting_)
     if (!one.why.empty())
       now_.seen.notes.push_back(fmt::format("{} ({}): {}", one.node.device.name, one.node.node, one.why));
+  for (const auto& [which, why] : unplaced_) now_.seen.notes.push_back(why);
+  for (const std::string& note : wire_notes_) now_.seen.notes.push_back(note);
   published_.draft() = now_;
   published_.publish();
 }

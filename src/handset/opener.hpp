@@ -9,6 +9,7 @@
 #include "recorder.hpp"
 #include "sitting.hpp"
 #include "udev.hpp"
+#include "wire_seeker.hpp"
 
 #include <gyrax/threads/boot_clock.hpp>
 #include <gyrax/threads/latest.hpp>
@@ -68,8 +69,9 @@ class Opener {
   struct Seat {
     std::unique_ptr<Sitting> device;
     UdevNode found;
-    bool types = false;   ///< its keys also type
-    bool let_go = false;  ///< the reader has been told to give it back
+    bool types = false;               ///< its keys also type
+    bool let_go = false;              ///< the reader has been told to give it back
+    std::optional<std::size_t> wire;  ///< it hangs on that one
     std::optional<Time> light_until;
   };
 
@@ -81,7 +83,8 @@ class Opener {
   void forget(const UdevNode& found) { changed_ = waiting_.erase(found.syspath) > 0 || changed_; }
   void retry();
   void add_seat();
-  void sit(std::size_t seat, std::shared_ptr<EvdevNode> node, const Device& device, const UdevNode& found, Time at);
+  void take_wired();
+  void sit(std::size_t seat, std::shared_ptr<HandsetNode> node, const UdevNode& found, Time at);
   void introduce(std::size_t seat, const Device& device);
   void let_go(std::size_t seat);
   void take_back();
@@ -101,6 +104,9 @@ class Opener {
   Seats seats_;
   std::array<Seat, max_handsets> sitting_;
   std::map<std::string, Waiting> waiting_;
+  std::optional<WireSeeker> wires_;
+  std::vector<std::string> wire_notes_;          // what is wrong on them
+  std::map<std::size_t, std::string> unplaced_;  // on a wire, without a seat: why
   Published now_;
   bool changed_ = true, a_place_is_free_ = false;
 

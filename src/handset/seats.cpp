@@ -50,10 +50,18 @@ Calibration usual_calibration(const ControlName& control) {
   return Calibration::key();
 }
 
-Seats Seats::open() {
+Seats Seats::open(std::vector<WiredPlace> wires) {
   Seats made({});
   made.open_ = true;
+  made.wires_ = std::move(wires);
   return made;
+}
+
+std::vector<WiredPlace> Seats::wires() const {
+  std::vector<WiredPlace> all = wires_;
+  for (const Seat& seat : seats_)
+    if (seat.wish.wire) all.push_back(*seat.wish.wire);
+  return all;
 }
 
 int Seats::score(const Seat& seat, const Device& device, std::string& why) const {

@@ -1,7 +1,7 @@
 // A device in its seat, and how it goes from the thread that opens to the one that reads and back. Private.
 #pragma once
 
-#include "evdev_node.hpp"
+#include "node.hpp"
 
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/handset/decoder.hpp>
@@ -54,14 +54,14 @@ struct Watched {
 };
 
 struct Sitting {
-  Sitting(std::size_t in_seat, std::shared_ptr<EvdevNode> opened, const Device& device)
+  Sitting(std::size_t in_seat, std::shared_ptr<HandsetNode> opened, const Device& device)
       : seat(in_seat), node(std::move(opened)), decoder(id_at<HandsetId>(in_seat), device) {
     for (const std::uint16_t code : node->keys_down()) down.set(code);
     watched->keys_down = static_cast<int>(down.count());
   }
 
   std::size_t seat;
-  std::shared_ptr<EvdevNode> node;  // the reading thread uses its descriptor alone
+  std::shared_ptr<HandsetNode> node;  // the reading thread uses its descriptor alone
   const std::shared_ptr<Watched> watched = std::make_shared<Watched>();
 
   // Of one thread at a time: the reading one's from the hand-over until it gives the device back.

@@ -17,7 +17,6 @@ constexpr Span answer_within = std::chrono::milliseconds(150), again_after = std
 constexpr int tries_of_one = 3;
 /// Without a report for so long it is greeted anew.
 constexpr Span silent_after = std::chrono::milliseconds(500);
-constexpr double drift = 0.02;
 constexpr std::size_t most_said = 64;
 
 std::int64_t us(Span span) { return duration_cast<microseconds>(span).count(); }
@@ -67,7 +66,7 @@ void BoardTalk::begin(Time now, State state) {
   random_ = random_ * 6364136223846793005u + 1442695040888963407u;
   number_ = static_cast<std::uint16_t>(random_ >> 48);
   session_ = 0;
-  clock_within_ = Span::max();
+  clock_.forget();
   last_head_.reset();
 }
 
@@ -228,22 +227,11 @@ void BoardTalk::take_refusal(Time now, const wire::Refused& refused) {
 void BoardTalk::hear_clock(Time now, std::uint16_t heard, std::uint32_t heard_at_us, std::uint32_t clock_us) {
   if (static_cast<std::uint16_t>(sequence_ - heard) >= sent_at_.size()) return;
   const Time sent = sent_at_[heard % sent_at_.size()];
-  const Span held = microseconds(std::max(0, later_by(clock_us, heard_at_us)));
-  const Span round_trip = now - sent - held;
-  if (round_trip < Span{0}) return;
-  counts_.last_round_trip = round_trip;
-  counts_.longest_round_trip = std::max(counts_.longest_round_trip, round_trip);
-  if (counts_.reports == 0 || round_trip < counts_.shortest_round_trip) counts_.shortest_round_trip = round_trip;
-  const Span grown = clock_within_ == Span::max() ? clock_within_
-                                                  : clock_within_ + from_seconds(drift * to_seconds(now - clock_near_));
-  if (round_trip / 2 > grown) return;
-  clock_near_ = sent + round_trip / 2;
-  clock_far_us_ = heard_at_us;
-  clock_within_ = round_trip / 2;
-}
-
-std::uint32_t BoardTalk::board_time(Time now) const noexcept {
-  return clock_far_us_ + static_cast<std::uint32_t>(us(now - clock_near_));
+  const auto round_trip = clock_.hear({sent, now, heard_at_us, clock_us});
+  if (!round_trip) return;
+  counts_.last_round_trip = *round_trip;
+  counts_.longest_round_trip = std::max(counts_.longest_round_trip, *round_trip);
+  if (counts_.reports == 0 || *round_trip < counts_.shortest_round_trip) counts_.shortest_round_trip = *round_trip;
 }
 
 void BoardTalk::take_report(Time now, const wire::Frame& frame) {
@@ -255,7 +243,7 @@ void BoardTalk::take_report(Time now, const wire::Frame& frame) {
   }
   const std::size_t end = std::size_t{head->first} + head->count;
   heard_at_ = now;
-  if (later_by(head->clock_us, echo_us_) > 0 || clock_within_ == Span::max()) echo_us_ = head->clock_us;
+  if (later_by(head->clock_us, echo_us_) > 0 || !clock_.known()) echo_us_ = head->clock_us;
   hear_clock(now, head->heard, head->heard_at_us, head->clock_us);
   const wire::ReportHead before = last_head_.value_or(wire::ReportHead{});
   counts_.lost_there += static_cast<std::uint16_t>(head->lost - before.lost);
@@ -321,9 +309,7 @@ void BoardTalk::write_set(Time now, wire::Writer& out) {
   wire::SetHead head;
   head.echo_us = echo_us_;
   // One frame behind: where it is told to be, it is shortly after the next frame comes.
-  head.due_us = clock_within_ == Span::max()
-                    ? echo_us_
-                    : board_time(now) + static_cast<std::uint32_t>(us(setup_.frame_every * 5 / 4 + clock_within_));
+  head.due_us = clock_.known() ? clock_.far(now + setup_.frame_every * 5 / 4 + clock_.half_trip()) : echo_us_;
   head.valid_ms = static_cast<std::uint16_t>(std::clamp<std::int64_t>(us(setup_.valid_for) / 1000, 1, 1000));
   head.first = head.first_asked = setup_.channels[run.row].number;
   head.count = head.asked = static_cast<std::uint8_t>(run.rows);

@@ -1,7 +1,9 @@
+#include <gyrax/handset/controls.hpp>
 #include <gyrax/link/stand_in.hpp>
 
 #include <fmt/format.h>
 
+#include <linux/input-event-codes.h>
 #include <poll.h>
 
 #include <algorithm>
@@ -15,6 +17,7 @@ namespace {
 
 // A board is built with a little more than a rig asks of it.
 constexpr double room_above = 1.2;
+constexpr std::size_t most_channels = 64;
 constexpr double more_us = 150;  // of a servo, beyond both ends of its travel
 
 std::uint64_t steady_us() {
@@ -82,30 +85,34 @@ sim::BoardSetup stand_in_setup(const Rig& rig, LinkId link, std::uint64_t seed) 
   return setup;
 }
 
-StandIn::StandIn(const Rig& rig, LinkId link)
-    : wanted_(board_setup(with_board(rig, link), link)),
-      board_(stand_in_setup(rig, link, std::random_device{}())),
-      place_(board_place(rig.links[index(link)])),
-      port_(place_),
-      began_us_(steady_us()),
-      status_(wanted_.channels.size(), wire::by_itself) {
+namespace {
+
+std::vector<sim::Board> others_on_the_bus(const Rig& rig, LinkId link) {
+  std::vector<sim::Board> others;
   for (std::size_t l = 0; l < rig.links.size(); ++l)
     if (id_at<LinkId>(l) != link && rig.links[l].kind == "board" && on_one_bus(rig.links[l], rig.links[index(link)]))
-      others_.emplace_back(stand_in_setup(rig, id_at<LinkId>(l), std::random_device{}()));
-  seen_.push_back(fmt::format("board {} with {} channels serves {}{}", wanted_.address, board_.channels(),
-                              place_.words(),
+      others.emplace_back(stand_in_setup(rig, id_at<LinkId>(l), std::random_device{}()));
+  return others;
+}
+
+}  // namespace
+
+ServedBoard::ServedBoard(const sim::BoardSetup& setup, wire::Place place, std::vector<sim::Board> others)
+    : board_(setup), others_(std::move(others)), place_(std::move(place)), port_(place_), began_us_(steady_us()) {
+  seen_.push_back(fmt::format("board {} with {} channels serves {}{}", setup.address, board_.channels(), place_.words(),
                               others_.empty() ? "" : fmt::format(", with {} more on it", others_.size())));
 }
 
-std::uint64_t StandIn::now_us() const { return steady_us() - began_us_; }
+std::uint64_t ServedBoard::now_us() const { return steady_us() - began_us_; }
 
-void StandIn::exchange() {
+void ServedBoard::exchange() {
   std::array<std::uint8_t, 1024> room{};
   for (auto came = port_.read(room); !came.empty(); came = port_.read(room)) {
     board_.put(came, now_us());
     for (sim::Board& other : others_) other.put(came, now_us());
   }
   const std::uint64_t now = now_us();
+  act(board_, now);
   const auto pass_on = [&](sim::Board& board) {
     board.advance(now);
     std::size_t count = 0;
@@ -116,7 +123,7 @@ void StandIn::exchange() {
   for (sim::Board& other : others_) pass_on(other);
 }
 
-void StandIn::run(Span span, int waits_for) {
+void ServedBoard::run(Span span, int waits_for) {
   const auto end = std::chrono::steady_clock::now() + span;
   while (std::chrono::steady_clock::now() < end) {
     std::array<pollfd, 2> waits{{{port_.descriptor(), POLLIN, 0}, {waits_for, POLLIN, 0}}};
@@ -128,7 +135,7 @@ void StandIn::run(Span span, int waits_for) {
   }
 }
 
-std::string StandIn::take(const std::string& line) {
+std::string ServedBoard::take(const std::string& line) {
   for (const Breaks& one : breaks) {
     if (line != one.word) continue;
     board_.break_with(one.fault);
@@ -148,15 +155,31 @@ std::string StandIn::take(const std::string& line) {
                      line);
 }
 
+std::vector<std::string> ServedBoard::seen() {
+  if (board_.session() != session_) {
+    session_ = board_.session();
+    seen_.push_back(session_ == 0 ? "nobody has greeted it" : fmt::format("greeted: session {:08x}", session_));
+  }
+  return std::exchange(seen_, {});
+}
+
+// ---- A rig's board ----
+
+StandIn::StandIn(const Rig& rig, LinkId link)
+    : ServedBoard(stand_in_setup(with_board(rig, link), link, std::random_device{}()),
+                  board_place(rig.links[index(link)]), others_on_the_bus(rig, link)),
+      wanted_(board_setup(rig, link)),
+      status_(wanted_.channels.size(), wire::by_itself) {}
+
 std::string StandIn::words_of(std::size_t row) const {
   const BoardChannel& channel = wanted_.channels[row];
-  const double at = board_.position(channel.number);
+  const double at = board().position(channel.number);
   switch (channel.kind) {
     case wire::ChannelKind::servo:
-      return board_.driven(channel.number) ? fmt::format("{} {:.1f} µs", channel.name, at)
-                                           : fmt::format("{} no pulse", channel.name);
+      return board().driven(channel.number) ? fmt::format("{} {:.1f} µs", channel.name, at)
+                                            : fmt::format("{} no pulse", channel.name);
     case wire::ChannelKind::stepper:
-      return fmt::format("{} {:.0f} steps{}", channel.name, at, board_.driven(channel.number) ? "" : ", no power");
+      return fmt::format("{} {:.0f} steps{}", channel.name, at, board().driven(channel.number) ? "" : ", no power");
     case wire::ChannelKind::motor: return fmt::format("{} {:.1f} %", channel.name, at * 100);
     default: return fmt::format("{} {}", channel.name, at > 0.5 ? "on" : "off");
   }
@@ -174,19 +197,104 @@ std::string StandIn::moved() {
 }
 
 std::vector<std::string> StandIn::seen() {
-  if (board_.session() != session_) {
-    session_ = board_.session();
-    seen_.push_back(session_ == 0 ? "nobody has greeted it" : fmt::format("greeted: session {:08x}", session_));
-  }
+  std::vector<std::string> all = ServedBoard::seen();
   std::string alone;
   for (std::size_t row = 0; row < status_.size(); ++row) {
-    const std::uint8_t status = board_.status(wanted_.channels[row].number);
+    const std::uint8_t status = board().status(wanted_.channels[row].number);
     if ((status & wire::by_itself) != 0 && (status_[row] & wire::by_itself) == 0)
       alone += (alone.empty() ? "" : ", ") + words_of(row);
     status_[row] = status;
   }
-  if (!alone.empty()) seen_.push_back("hears nothing valid, and acts by itself: " + alone);
-  return std::exchange(seen_, {});
+  if (!alone.empty()) all.push_back("hears nothing valid, and acts by itself: " + alone);
+  return all;
+}
+
+// ---- A handset ----
+
+namespace {
+
+/// A channel for each control, in the order of their codes; a hat's axis is two keys.
+struct Parts {
+  std::vector<sim::BoardChannel> channels;
+  std::map<std::pair<std::uint16_t, std::uint16_t>, std::size_t> by_code;
+};
+
+bool is_hat(std::uint16_t code) { return code == ABS_HAT0X || code == ABS_HAT0Y; }
+
+Parts parts_of(const Device& device) {
+  Parts parts;
+  const auto add = [&](std::uint16_t type, std::uint16_t code, int side, wire::ChannelKind kind, double low,
+                       double high) {
+    const ControlName* control = control_on(device, type, code, side);
+    if (control == nullptr) return;
+    parts.by_code.try_emplace({type, code}, parts.channels.size());
+    parts.channels.push_back(
+        {.name = control->name, .kind = static_cast<std::uint8_t>(kind), .low = low, .high = high});
+  };
+  for (const std::uint16_t code : device.keys) add(EV_KEY, code, 0, wire::ChannelKind::digital, 0, 1);
+  for (const std::uint16_t code : device.relative) add(EV_REL, code, 0, wire::ChannelKind::encoder, 0, 0);
+  for (const auto& [code, range] : device.absolute) {
+    if (is_hat(code))
+      for (const int side : {-1, 1}) add(EV_ABS, code, side, wire::ChannelKind::digital, 0, 1);
+    else
+      add(EV_ABS, code, 0, wire::ChannelKind::analog, range.minimum, range.maximum);
+  }
+  return parts;
+}
+
+sim::BoardSetup handset_setup(const Track& track, const WiredPlace& place) {
+  sim::BoardSetup setup;
+  setup.name = as_text(track.device.name);
+  setup.address = place.address;
+  setup.bytes_per_s = place.wire.bytes_per_s();
+  setup.channels = parts_of(track.device).channels;
+  setup.seed = std::random_device{}();
+  if (setup.channels.size() > most_channels)
+    throw std::runtime_error(fmt::format("{} has {} controls; a board has {} channels at most", setup.name,
+                                         setup.channels.size(), most_channels));
+  return setup;
+}
+
+}  // namespace
+
+HandsetStandIn::HandsetStandIn(const Track& track, const WiredPlace& place)
+    : ServedBoard(handset_setup(track, place), place.wire, {}),
+      track_(track),
+      channels_(parts_of(track.device).by_code),
+      counts_(board().channels()) {}
+
+void HandsetStandIn::act(sim::Board& board, std::uint64_t now_us) {
+  if (!began_us_) {
+    // Sticks stand where the recording has them first.
+    for (const auto& [code, range] : track_.device.absolute)
+      if (const auto first = std::ranges::find_if(
+              track_.events, [&, wanted = code](const InputEvent& e) { return e.type == EV_ABS && e.code == wanted; });
+          first != track_.events.end() && !is_hat(code))
+        play(board, *first);
+    if (board.session() == 0) return;
+    began_us_ = now_us;
+    say(fmt::format("its recording begins: {} events", track_.events.size()));
+  }
+  for (; next_ < track_.events.size(); ++next_) {
+    const InputEvent& event = track_.events[next_];
+    if (static_cast<std::uint64_t>(std::max<std::int64_t>(0, event.time_us)) > now_us - *began_us_) return;
+    play(board, event);
+    if (next_ + 1 == track_.events.size()) say("its recording is over");
+  }
+}
+
+void HandsetStandIn::play(sim::Board& board, const InputEvent& event) {
+  const auto found = channels_.find({event.type, event.code});
+  if (found == channels_.end()) return;
+  const std::size_t channel = found->second;
+  if (event.type == EV_REL) {
+    board.set_input(channel, counts_[channel] += event.value);
+  } else if (event.type == EV_ABS && is_hat(event.code)) {
+    board.set_input(channel, event.value < 0 ? 1 : 0);
+    board.set_input(channel + 1, event.value > 0 ? 1 : 0);
+  } else if (event.type == EV_ABS || event.value != 2) {
+    board.set_input(channel, event.value);
+  }
 }
 
 }  // namespace gyrax

@@ -65,6 +65,7 @@ class RigBuilder {
   void read_control(Table& table, HandsetId handset, const std::string& name);
   void read_ends(Table& table, ControlWish& wish, const ControlName& control);
   void read_virtual(Table& virtual_control, HandsetId handset, const std::string& name);
+  void read_wire(Table& table, SeatWish& seat);
   void read_calibration(Table& table, HandsetId handset, SeatWish& seat);
   const ControlWish* wish_for(HandsetId handset, const std::string& name) const;
   void give_shape(ControlSetup& setup, const ControlWish* wish, double usual_dead_zone) const;

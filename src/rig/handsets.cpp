@@ -1,5 +1,6 @@
 // Handsets: how they report, which device they are, what was measured of it, which belong together.
 #include "builder.hpp"
+#include "wires.hpp"
 
 #include <gyrax/files/text_file.hpp>
 #include <gyrax/handset/calibration_file.hpp>
@@ -42,7 +43,11 @@ void RigBuilder::add_usual_handset() {
 void RigBuilder::read_handset(Table& table, const std::string& name) {
   HandsetSetup handset;
   const HandsetId id = id_at<HandsetId>(rig_.handsets.size());
-  const std::string reports = table.choice("reports", {"on change", "steadily"}).value_or("on change");
+  SeatWish seat;
+  seat.handset = name;
+  read_wire(table, seat);
+  const std::string reports =
+      table.choice("reports", {"on change", "steadily"}).value_or(seat.wire ? "steadily" : "on change");
   const auto silence = table.number("silence_ms", {0, 60'000, true, "ms"});
   if (reports == "steadily") {
     handset.max_silence = from_seconds(silence.value_or(100) / 1e3);
@@ -60,15 +65,15 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
     for (const std::string& control : made->keys()) read_virtual(*made, id, control);
   }
   collect_lines(table, id);
-  SeatWish seat;
-  seat.handset = name;
   seat.signs = table.flag("signs").value_or(true);
   if (auto device = table.table("device")) {
     seat.id = device->text("id").value_or("");
     seat.name = device->text("name").value_or("");
     seat.unique = device->text("unique").value_or("");
-    seat.port = device->text("port").value_or("");
-    if (!seat.names_a_device())
+    if (!seat.wire) seat.port = device->text("port").value_or("");
+    if (seat.wire)
+      table.problem(Code::one_effect, "device", "a handset on a wire is no device of this computer", "wire, or device");
+    else if (!seat.names_a_device())
       device->missing("id", "an id, a name, a unique id or a port, as `gyrax handsets` tells them");
     if (!seat.id.empty() && !is_device_id(seat.id))
       device->problem(Code::wrong_type, "id", fmt::format("'{}' is no vendor and product", seat.id),
@@ -80,6 +85,26 @@ void RigBuilder::read_handset(Table& table, const std::string& name) {
   rig_.seats.push_back(std::move(seat));
   rig_.setup.stations.push_back(bit(id));
   rig_.handsets.push_back(name);
+}
+
+/// `wire = { serial = "/dev/…" }`: parts of one's own on a microcontroller.
+void RigBuilder::read_wire(Table& table, SeatWish& seat) {
+  auto wire = table.table("wire");
+  if (!wire) return;
+  WiredPlace place;
+  place.wire.serial = wire->text("serial").value_or("");
+  place.wire.tcp = wire->text("tcp").value_or("");
+  place.wire.udp = wire->text("udp").value_or("");
+  place.wire.baud = static_cast<int>(wire->number("baud", {9600, 2'000'000, false, ""}, 115'200));
+  place.address = static_cast<std::uint8_t>(wire->number("address", {1, 254, false, ""}, 1));
+  check_wire(*wire, place.wire);
+  wire->refuse_the_rest();
+  for (const SeatWish& other : rig_.seats)
+    if (other.wire && other.port == place.words())
+      table.problem(Code::duplicate_name, "wire",
+                    fmt::format("{} is handset {}'s already", place.words(), other.handset), "a wire for each");
+  seat.port = place.words();
+  seat.wire = place;
 }
 
 /// `calibration = "pad.toml"`, or `{ file, any_device }`: what `gyrax calibrate` wrote.

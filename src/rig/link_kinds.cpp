@@ -1,6 +1,6 @@
 #include "link_kinds.hpp"
 
-#include <gyrax/wire/port.hpp>
+#include "wires.hpp"
 
 #include <fmt/format.h>
 
@@ -22,17 +22,9 @@ struct KindRow {
   void (*check)(Table& table, const LinkInfo& info);
 };
 
-/// One wire, of a kind that there is.
-void check_wire(Table& table, const LinkInfo& info) {
-  constexpr const char* wires[] = {"serial", "tcp", "udp"};
-  const auto named = std::ranges::count_if(wires, [&](const char* wire) { return !info.text(wire).empty(); });
-  if (named == 0)
-    table.missing("serial", "its wire: serial = \"/dev/serial/by-id/…\", tcp = \"host:port\" or udp = \"host:port\"");
-  if (named > 1) table.problem(Code::one_effect, "", "names more than one wire", "one of serial, tcp and udp");
-  for (const char* wire : {"tcp", "udp"})
-    if (!info.text(wire).empty() && !wire::host_and_port(info.text(wire)))
-      table.problem(Code::out_of_range, wire, fmt::format("'{}' is no host and port", info.text(wire)),
-                    "\"host:port\", port 1 to 65535: \"lamp.local:7325\", \"[::1]:7325\"");
+/// Its wire, and how boards share it.
+void check_board(Table& table, const LinkInfo& info) {
+  check_wire(table, {info.text("serial"), info.text("tcp"), info.text("udp"), static_cast<int>(info.number("baud"))});
   const std::string& duplex = info.text("duplex");
   if (!duplex.empty() && duplex != "half" && duplex != "full")
     table.problem(Code::bad_choice, "duplex", fmt::format("'{}' is not a choice", duplex),
@@ -40,9 +32,6 @@ void check_wire(Table& table, const LinkInfo& info) {
   if (duplex == "half" && info.text("serial").empty())
     table.problem(Code::one_effect, "duplex", "only boards on a serial line take turns",
                   "serial = \"/dev/serial/by-id/…\"");
-  if (!wire::is_baud(static_cast<int>(info.number("baud"))))
-    table.problem(Code::out_of_range, "baud", fmt::format("{:g} is no speed of a serial line", info.number("baud")),
-                  "one of 9600, 19200, 38400, 57600, 115200, 230400, 460800, 500000, 921600, 1000000, 2000000");
 }
 const std::vector<KindRow> kinds{{"simulated",
                                   {{"lag_ms", {0, 1000, false, "ms"}, 12},   // with which an axis follows
@@ -58,7 +47,7 @@ const std::vector<KindRow> kinds{{"simulated",
                                    {"rate_hz", {1, 500, false, "a second"}, 100},    // sets
                                    {"round_trip_ms", {1, 1000, false, "ms"}, 100}},  // it refuses what is older
                                   {"serial", "tcp", "udp", "duplex"},
-                                  check_wire}};
+                                  check_board}};
 
 const KindRow* kind_named(const std::string& name) {
   for (const KindRow& row : kinds)

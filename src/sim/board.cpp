@@ -27,6 +27,15 @@ struct Way {
     free_us = std::max(free_us, static_cast<double>(now_us)) + byte_us;
     under_way.push_back({static_cast<std::uint64_t>(std::ceil(free_us)), byte});
   }
+  /// Bytes that a microcontroller's serial port takes before the line has carried them away.
+  bool has_room(std::uint64_t now_us) const {
+    constexpr double buffer_bytes = 32;
+    return free_us <= static_cast<double>(now_us) + buffer_bytes * byte_us;
+  }
+  void clear() {
+    under_way.clear();
+    free_us = 0;
+  }
   bool get(std::uint8_t& byte, std::uint64_t now_us) {
     if (under_way.empty() || under_way.front().at_us > now_us) return false;
     byte = under_way.front().byte;
@@ -39,6 +48,7 @@ struct Way {
 struct Hung {
   double output = 0, position = 0;
   bool driven = false, placed = false;
+  bool valid = true;            // of an input
   double target = 0, rate = 0;  // of a stepper
   std::uint64_t lost_steps = 0;
 };
@@ -86,8 +96,9 @@ struct Board::Inside {
     port.now_us = [](void* user) { return self(user).clock(); };
     port.read = [](void* user, std::uint8_t* byte) -> int { return self(user).to_board.get(*byte, self(user).now_us); };
     port.write = [](void* user, const std::uint8_t* bytes, std::size_t size) {
-      for (std::size_t i = 0; i < size; ++i) self(user).send(bytes[i]);
-      return size;
+      std::size_t taken = 0;
+      while (taken < size && self(user).from_board.has_room(self(user).now_us)) self(user).send(bytes[taken++]);
+      return taken;
     };
     port.servo = [](void* user, std::uint8_t pin, std::uint32_t pulse) {
       Hung& h = self(user).hung[pin];
@@ -112,7 +123,7 @@ struct Board::Inside {
       return static_cast<std::int64_t>(std::floor(self(user).hung[channel].output)) * 65536;
     };
     port.input = [](void* user, std::uint8_t pin, std::uint8_t, std::uint8_t* valid) {
-      *valid = 1;
+      *valid = self(user).hung[pin].valid ? 1 : 0;
       return static_cast<std::int32_t>(std::lround(self(user).hung[pin].position * q8));
     };
     port.store = [](void* user, std::uint8_t channel, const gyrax_limits* limits) {
@@ -134,11 +145,11 @@ struct Board::Inside {
   void power_up() {
     born_us = now_us;
     next_run_us = now_us;
-    to_board.under_way.clear();
-    from_board.under_way.clear();
-    for (Hung& h : hung) {
-      h.driven = false;
-      h.output = 0;
+    to_board.clear();
+    from_board.clear();
+    for (std::size_t n = 0; n < hung.size(); ++n) {
+      hung[n].driven = false;
+      if (setup.channels[n].kind <= GYRAX_SWITCH) hung[n].output = 0;
     }
     gyrax_board_begin(&board, &port, channels.data(), static_cast<std::uint8_t>(channels.size()), states.data(),
                       setup.address, setup.name.c_str());
@@ -208,10 +219,14 @@ bool Board::get(std::uint8_t& byte, std::uint64_t now_us) { return in_->from_boa
 void Board::break_with(BoardFault fault) {
   in_->fault = fault;
   if (fault != BoardFault::cut) return;
-  in_->to_board.under_way.clear();
-  in_->from_board.under_way.clear();
+  in_->to_board.clear();
+  in_->from_board.clear();
 }
 void Board::restart() { in_->power_up(); }
+void Board::set_input(std::size_t channel, double value, bool valid) {
+  in_->hung[channel].output = in_->hung[channel].position = value;
+  in_->hung[channel].valid = valid;
+}
 void Board::print(const char* text) { gyrax_board_print(&in_->board, text); }
 
 std::size_t Board::channels() const { return in_->channels.size(); }

@@ -117,6 +117,13 @@ void write(Writer& out, const SetHead& head) noexcept {
   out.u8(head.asked);
 }
 
+void write(Writer& out, const Heed& heed) noexcept {
+  out.u8(heed.first);
+  out.u8(heed.count);
+  out.u8(heed.most);
+  out.u8(heed.every_ms);
+}
+
 void write(Writer& out, const SetChannel& channel) noexcept {
   // All at once: there are up to 64 of them a hundred times a second.
   if (out.size + channel_bytes > out.bytes.size()) {
@@ -185,6 +192,24 @@ ReportChannel read_report_channel(Reader& in) noexcept {
   all.position = in.i32();
   all.speed = in.i32();
   return all;
+}
+
+std::optional<ReadingsHead> read_readings(Reader& in) noexcept {
+  ReadingsHead all;
+  all.clock_us = in.u32();
+  all.heard = in.u16();
+  all.heard_at_us = in.u32();
+  all.number = in.u16();
+  all.age_100us = in.u16();
+  all.first = in.u8();
+  all.count = in.u8();
+  if (!in.whole || in.left.size() != all.count * reading_bytes) return std::nullopt;
+  return all;
+}
+
+InputReading read_input(Reader& in) noexcept {
+  const std::uint8_t bits = in.u8();
+  return {(bits & 1) != 0, static_cast<std::uint8_t>(bits >> 1), in.i32()};
 }
 
 std::optional<Refused> read_refused(std::span<const std::uint8_t> payload) noexcept {

@@ -6,10 +6,13 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 #include <functional>
+#include <map>
 #include <string>
+#include <tuple>
 #include <utility>
 #include <vector>
 
@@ -17,7 +20,7 @@ using namespace gyrax;
 
 namespace {
 
-constexpr std::uint8_t servo = 0, motor = 1, stepper = 2, lamp = 3, knob = 4;
+constexpr std::uint8_t servo = 0, motor = 1, stepper = 2, lamp = 3, knob = 4, key = 5;
 
 gyrax_channel channel(std::uint8_t kind, double low, double high, double speed, double accel, std::uint8_t becomes) {
   gyrax_channel c{};
@@ -68,9 +71,9 @@ struct Far {
     port.counted = [](void* user, std::uint8_t) {
       return static_cast<std::int64_t>(std::llround(self(user).steps)) * 65536;
     };
-    port.input = [](void*, std::uint8_t, std::uint8_t, std::uint8_t* valid) {
-      *valid = 1;
-      return 77 * 256;
+    port.input = [](void* user, std::uint8_t, std::uint8_t kind, std::uint8_t* valid) {
+      *valid = self(user).whole ? 1 : 0;
+      return kind == GYRAX_DIGITAL ? (self(user).pressed ? 256 : 0) : 77 * 256;
     };
     port.store = [](void* user, std::uint8_t, const gyrax_limits* limits) {
       self(user).stored = *limits;
@@ -88,8 +91,12 @@ struct Far {
     if (f.kind == wire::Kind::refused) refused = wire::read_refused(f.payload)->why;
     if (f.kind == wire::Kind::print) text = wire::Reader{f.payload}.text();
     if (f.kind == wire::Kind::channel) info = *wire::read_channel(f.payload);
-    if (f.kind != wire::Kind::report) return;
     wire::Reader payload{f.payload};
+    if (f.kind == wire::Kind::readings) {
+      heard = *wire::read_readings(payload);
+      for (int i = 0; i < heard.count; ++i) inputs[static_cast<std::size_t>(heard.first + i)] = read_input(payload);
+    }
+    if (f.kind != wire::Kind::report) return;
     head = *wire::read_report(payload);
     reports.clear();
     for (int i = 0; i < head.count; ++i) reports.push_back(read_report_channel(payload));
@@ -143,14 +150,19 @@ struct Far {
   std::uint32_t session = 0;
   double pulse = 0, share = 0, steps = 0;
   bool lamp_on = false, enabled = false;
+  bool pressed = false, whole = true;  // of its inputs
+  std::map<std::size_t, wire::InputReading> inputs;
+  wire::ReadingsHead heard;
   std::function<void(std::uint8_t pin, bool on)> pins;  // from 10 on
   std::function<void(double share)> powers;
   gyrax_port port{};
-  std::vector<gyrax_channel> channels{
-      channel(GYRAX_SERVO, 900, 2100, 3000, 30000, GYRAX_STAY), channel(GYRAX_MOTOR, -1, 1, 2, 0, GYRAX_OFF),
-      channel(GYRAX_STEPPER, -50000, 50000, 8000, 40000, GYRAX_OFF), channel(GYRAX_SWITCH, 0, 1, 0, 0, GYRAX_OFF),
-      channel(GYRAX_ANALOG, 0, 100, 0, 0, GYRAX_STAY)};
-  std::vector<gyrax_state> states{5};
+  std::vector<gyrax_channel> channels{channel(GYRAX_SERVO, 900, 2100, 3000, 30000, GYRAX_STAY),
+                                      channel(GYRAX_MOTOR, -1, 1, 2, 0, GYRAX_OFF),
+                                      channel(GYRAX_STEPPER, -50000, 50000, 8000, 40000, GYRAX_OFF),
+                                      channel(GYRAX_SWITCH, 0, 1, 0, 0, GYRAX_OFF),
+                                      channel(GYRAX_ANALOG, 0, 100, 0, 0, GYRAX_STAY),
+                                      channel(GYRAX_DIGITAL, 0, 1, 0, 0, GYRAX_STAY)};
+  std::vector<gyrax_state> states{6};
   gyrax_board board{};
 };
 
@@ -358,4 +370,70 @@ TEST_CASE("A motor's share as a sign, as a pair of directions, and as one direct
     CHECK(pins.power == 0);
     CHECK(far.share == 0);
   }
+}
+
+TEST_CASE(
+    "Readings go out by themselves once they are asked for, at once where a key changed, and end a second later") {
+  Far far;
+  const auto heed = [&](std::uint8_t first, std::uint8_t count, std::uint8_t most) {
+    wire::Writer out;
+    write(out, wire::Heed{first, count, most, 10});
+    far.say(wire::Kind::more, out);
+  };
+  const auto frames = [&] { return std::ranges::count(far.answers, wire::Kind::readings); };
+  heed(knob, 2, 8);
+  CHECK(far.refused == wire::Refusal::other_session);
+  far.greet();
+  far.run(100);
+  CHECK(frames() == 0);
+  for (const auto& [first, count, most, why] : {std::tuple{5, 2, 8, wire::Refusal::no_such_channel},
+                                                {4, 2, 0, wire::Refusal::malformed},
+                                                {4, 2, 200, wire::Refusal::malformed}}) {
+    heed(static_cast<std::uint8_t>(first), static_cast<std::uint8_t>(count), static_cast<std::uint8_t>(most));
+    CHECK(far.refused == why);
+  }
+  heed(knob, 2, 8);
+  far.run(100);
+  CHECK(frames() >= 9);
+  CHECK(frames() <= 13);
+  CHECK(far.inputs[knob].valid);
+  CHECK(far.inputs[knob].value == 77 * 256);
+  CHECK(far.inputs[key].value == 0);
+
+  // A tap between two readings is two changes, told within two milliseconds; a bounce is none.
+  const int before = far.inputs[key].changes;
+  far.pressed = true;
+  far.run(2);
+  CHECK(far.inputs[key].value == 256);
+  CHECK(far.inputs[key].changes == before + 1);
+  CHECK(far.heard.age_100us <= 20);
+  for (int i = 0; i < 3; ++i) {
+    far.pressed = !far.pressed;
+    far.run(1);
+  }
+  far.pressed = true;
+  far.run(20);
+  CHECK(far.inputs[key].changes == before + 1);
+  far.pressed = false;
+  far.run(7);
+  far.pressed = true;
+  far.run(7);
+  CHECK(far.inputs[key].changes == before + 3);
+
+  far.whole = false;
+  far.run(12);
+  CHECK_FALSE(far.inputs[knob].valid);
+
+  // One at a time, where a frame takes no more: each gets its turn.
+  heed(knob, 2, 1);
+  far.inputs.clear();
+  far.run(25);
+  CHECK(far.inputs.size() == 2);
+
+  const auto then = frames();
+  far.run(1100);
+  CHECK(frames() > then + 80);
+  const auto last = frames();
+  far.run(1000);
+  CHECK(frames() == last);
 }

@@ -11,6 +11,7 @@
 
 #include <gyrax/handset/calibration_file.hpp>
 #include <gyrax/handset/controls.hpp>
+#include <gyrax/handset/wired.hpp>
 
 #include <map>
 #include <optional>
@@ -42,7 +43,8 @@ struct SeatWish {
     double max_silence_s = 0;  ///< while something was held off its rest; 0: not seen
   };
   std::optional<Calibrated> calibrated;
-  bool signs = true;  ///< lights and rumble may tell that motion is held or has tripped
+  std::optional<WiredPlace> wire;  ///< it hangs there; `port` says so as well
+  bool signs = true;               ///< lights and rumble may tell that motion is held or has tripped
   bool names_a_device() const { return !(id.empty() && name.empty() && unique.empty() && port.empty()); }
 };
 
@@ -56,8 +58,10 @@ class Seats {
  public:
   /// One seat for each wish; HandsetId is its row.
   explicit Seats(std::vector<SeatWish> wishes) : seats_(wishes.begin(), wishes.end()) {}
-  /// Without a rig: every handset gets a seat of its own, named after its kind.
-  static Seats open();
+  /// Without a rig: every handset gets a seat of its own, named after its kind; those on these wires as well.
+  static Seats open(std::vector<WiredPlace> wires = {});
+  /// Where handsets hang on wires.
+  std::vector<WiredPlace> wires() const;
 
   struct Placed {
     std::optional<std::size_t> seat;
@@ -81,6 +85,7 @@ class Seats {
   Placed add_seat(const Device& device);
 
   std::vector<Seat> seats_;
+  std::vector<WiredPlace> wires_;  // of no seat
   bool open_ = false;
 };
 

@@ -12,6 +12,7 @@
 
 #include <gyrax/base/time.hpp>
 #include <gyrax/wire/board.hpp>
+#include <gyrax/wire/far_clock.hpp>
 
 #include <array>
 #include <cstdint>
@@ -116,7 +117,6 @@ class BoardTalk {
   void begin(Time now, State state);
   void plan_runs();
   void hear_clock(Time now, std::uint16_t heard, std::uint32_t heard_at_us, std::uint32_t clock_us);
-  std::uint32_t board_time(Time now) const noexcept;
   void write_request(wire::Writer& out, wire::Kind& kind);
   void write_set(Time now, wire::Writer& out);
   std::span<const std::uint8_t> pack(Time now, wire::Kind kind, const wire::Writer& out);
@@ -134,10 +134,7 @@ class BoardTalk {
   std::optional<std::uint8_t> stop_;
   Time asked_at_{}, free_at_{}, set_at_{}, heard_at_{};
   std::array<Time, 64> sent_at_{};  // by sequence
-  // The board's clock against ours, from the shortest round trip that still counts.
-  Time clock_near_{};
-  std::uint32_t clock_far_us_ = 0;
-  Span clock_within_ = Span::max();
+  wire::FarClock clock_;
   std::vector<wire::Run> runs_;
   std::vector<ChannelTold> told_;
   std::array<std::uint8_t, wire::max_frame> bytes_{};

@@ -1,18 +1,23 @@
-/// A board's stand-in: a simulated board that serves the wire of a rig's link, in real time; with those that take turns
-/// with it, where it is on a bus.
+/// Stand-ins: simulated boards that serve a wire, in real time. One of a rig's link, with what its motors do and those
+/// that take turns with it on a bus; or a handset of one's own parts, in the hands of a recording.
 ///
-/// In: a rig and one of its boards, the one that is broken and mended and that is told of; lines that break it and mend
-/// it. Out: bytes on that wire; lines of what it sees. Never: a look at what the near end thinks.
+/// In: a rig and one of its boards, or a recording and a wire; lines that break the board and mend it. Out: bytes on
+/// that wire; lines of what it sees. Never: a look at what the near end thinks.
 ///
 ///     StandIn board(rig, link);
 ///     while (board.run(Span{…})) for (const auto& line : board.seen()) …
 #pragma once
 
+#include <gyrax/handset/track.hpp>
+#include <gyrax/handset/wired.hpp>
 #include <gyrax/link/board.hpp>
 #include <gyrax/sim/board.hpp>
 #include <gyrax/wire/served_port.hpp>
 
+#include <map>
+#include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace gyrax {
@@ -20,36 +25,74 @@ namespace gyrax {
 /// A simulated board as a rig wants it: its channels with some room above the rig's own limits.
 sim::BoardSetup stand_in_setup(const Rig& rig, LinkId link, std::uint64_t seed = 1);
 
-class StandIn {
+/// What both have.
+class ServedBoard {
  public:
-  /// Errors: std::invalid_argument where the link is no board; std::runtime_error where its wire cannot be served.
-  StandIn(const Rig& rig, LinkId link);
-
+  virtual ~ServedBoard() = default;
   /// For so long; `waits_for` is a descriptor that ends it sooner once it is readable, or -1.
   void run(Span span, int waits_for = -1);
   /// "cut", "noisy", "slow", "hung", "stuck", "sag", "mend", "restart", "print TEXT". Returns what is wrong with it;
   /// empty: nothing.
   std::string take(const std::string& line);
   /// What changed since the last time this was asked, a line each.
-  std::vector<std::string> seen();
-  /// Where each channel is that is elsewhere than it was told last: "lamp_tilt 1500.0 µs, scale_bar no pulse".
-  std::string moved();
+  virtual std::vector<std::string> seen();
+  /// Where what moves is that is elsewhere than it was told last: "lamp_tilt 1500.0 µs, scale_bar no pulse".
+  virtual std::string moved() { return {}; }
   const sim::Board& board() const noexcept { return board_; }
+
+ protected:
+  /// Errors: std::runtime_error where the wire cannot be served.
+  ServedBoard(const sim::BoardSetup& setup, wire::Place place, std::vector<sim::Board> others);
+  /// Before bytes go to and fro.
+  virtual void act(sim::Board&, std::uint64_t /*now_us*/) {}
+  void say(std::string line) { seen_.push_back(std::move(line)); }
+  const wire::Place& place() const noexcept { return place_; }
+  bool greeted() const noexcept { return session_ != 0; }
 
  private:
   void exchange();
   std::uint64_t now_us() const;
-  std::string words_of(std::size_t channel) const;
 
-  BoardSetup wanted_;
   sim::Board board_;
   std::vector<sim::Board> others_;  // on the same bus
   wire::Place place_;
   wire::ServedPort port_;
   std::uint64_t began_us_ = 0;
   std::uint32_t session_ = 0;
+  std::vector<std::string> seen_;
+};
+
+class StandIn final : public ServedBoard {
+ public:
+  /// Errors: std::invalid_argument where the link is no board; std::runtime_error where its wire cannot be served.
+  StandIn(const Rig& rig, LinkId link);
+  std::vector<std::string> seen() override;
+  std::string moved() override;
+
+ private:
+  std::string words_of(std::size_t channel) const;
+
+  BoardSetup wanted_;
   std::vector<std::uint8_t> status_;
-  std::vector<std::string> seen_, told_;  // told_: by channel of the rig
+  std::vector<std::string> told_;  // by channel of the rig
+};
+
+/// A board with the controls of a recorded device, named as they are; the recording begins once it is greeted.
+class HandsetStandIn final : public ServedBoard {
+ public:
+  /// Errors: std::runtime_error where the wire cannot be served, or the device has more than 64 controls.
+  HandsetStandIn(const Track& track, const WiredPlace& place);
+  bool is_over() const noexcept { return next_ == track_.events.size(); }
+
+ private:
+  void act(sim::Board& board, std::uint64_t now_us) override;
+  void play(sim::Board& board, const InputEvent& event);
+
+  Track track_;
+  std::map<std::pair<std::uint16_t, std::uint16_t>, std::size_t> channels_;  // by type and code; of a hat its first
+  std::vector<double> counts_;                                               // of dials, by channel
+  std::optional<std::uint64_t> began_us_;
+  std::size_t next_ = 0;
 };
 
 }  // namespace gyrax

@@ -71,6 +71,9 @@ class Board {
   /// Power goes and comes back: outputs are off, its clock begins anew.
   void restart();
   void print(const char* text);
+  /// What an input is: 1 or 0 of a digital one, what an analogue one counts, an encoder's counts so far. Not valid: its
+  /// part does not answer.
+  void set_input(std::size_t channel, double value, bool valid = true);
 
   std::size_t channels() const;
   /// Where it really is: a servo's horn in µs of pulse, a stepper's shaft in steps, a motor's share, a switch 0 or 1.

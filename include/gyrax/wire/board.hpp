@@ -102,6 +102,27 @@ struct ReportChannel {
   std::uint8_t status = 0;
   std::int32_t position = 0, speed = 0;
 };
+/// What a near end asks for of the inputs that hands touch.
+struct Heed {
+  std::uint8_t first = 0, count = 0;  ///< channels
+  std::uint8_t most = 1;              ///< in one frame
+  std::uint8_t every_ms = 10;
+};
+struct ReadingsHead {
+  std::uint32_t clock_us = 0;
+  std::uint16_t heard = 0;
+  std::uint32_t heard_at_us = 0;
+  std::uint16_t number = 0;     ///< one more with each frame of readings
+  std::uint16_t age_100us = 0;  ///< so long before `clock_us` its oldest change was, in 0.1 ms
+  std::uint8_t first = 0, count = 0;
+};
+struct InputReading {
+  bool valid = false;
+  std::uint8_t changes = 0;  ///< of a key, of 128
+  std::int32_t value = 0;    ///< 1/256 unit; an encoder's low bits
+};
+inline constexpr std::size_t readings_head_bytes = 16, reading_bytes = 5;
+
 struct Refused {
   Kind of{};
   std::uint16_t sequence = 0;
@@ -114,6 +135,7 @@ void write(Writer& out, std::uint8_t channel, const Becomes& becomes) noexcept;
 /// Of a store: the channel's number, its ends, its limits, what it becomes.
 void write_store(Writer& out, const ChannelInfo& kept) noexcept;
 void write(Writer& out, const SetHead& head) noexcept;
+void write(Writer& out, const Heed& heed) noexcept;
 void write(Writer& out, const SetChannel& channel) noexcept;
 
 std::optional<Welcome> read_welcome(std::span<const std::uint8_t> payload) noexcept;
@@ -121,6 +143,9 @@ std::optional<ChannelInfo> read_channel(std::span<const std::uint8_t> payload) n
 /// The channels follow in `in`, as many as the head says.
 std::optional<ReportHead> read_report(Reader& in) noexcept;
 ReportChannel read_report_channel(Reader& in) noexcept;
+/// The inputs follow in `in`, as many as the head says.
+std::optional<ReadingsHead> read_readings(Reader& in) noexcept;
+InputReading read_input(Reader& in) noexcept;
 std::optional<Refused> read_refused(std::span<const std::uint8_t> payload) noexcept;
 
 }  // namespace gyrax::wire

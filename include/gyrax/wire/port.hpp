@@ -48,6 +48,8 @@ class Port {
   /// Whether the system took all of it.
   bool write(std::span<const std::uint8_t> bytes) noexcept;
   bool is_open() const noexcept { return descriptor_.load(std::memory_order_acquire) >= 0; }
+  /// To wait for; -1 while it is not open, and another one when it is opened again.
+  int descriptor() const noexcept { return descriptor_.load(std::memory_order_acquire); }
   /// Why it could not be opened last; empty: it could. From any thread.
   std::string trouble() const;
   const Place& place() const noexcept { return place_; }
