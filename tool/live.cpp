@@ -88,18 +88,30 @@ class Live {
  private:
   /// The numbers that the last run ended with, where the rig wants that.
   void take_remembered() {
-    if (!rig_->remembers_overrides && !rig_->remembers_increments) return;
+    if (!remembers(*rig_)) return;
     remembered_at_ = remembered_path(rig_->path);
     remembered_ = read_text(remembered_at_, max_remembered).text;
     const std::size_t before = rig_->remarks.size();
     rig_ = with_remembered(std::move(*rig_), remembered_);
     for (std::size_t i = before; i < rig_->remarks.size(); ++i) remark(rig_->remarks[i]);
+    places_ = rig_->left_at;
+    places_.resize(rig_->axes.size());
+    had_power_.resize(rig_->axes.size());
   }
 
   /// Kept as soon as it changes: a crash forgets nothing.
   void remember() {
     if (remembered_at_.empty() || view_ == nullptr || view_->ticks == 0) return;
-    std::string now = remembered_text(*rig_, view_->overrides, view_->increments);
+    for (std::size_t a = 0; a < places_.size(); ++a) {
+      const AxisCommand& command = view_->axes[a].command;
+      const bool has_power = command.mode != Mode::off;
+      if (has_power)
+        places_[a].reset();
+      else if (had_power_[a])
+        places_[a] = command.p;
+      had_power_[a] = has_power;
+    }
+    std::string now = remembered_text(*rig_, view_->overrides, view_->increments, places_);
     if (now == remembered_) return;
     std::error_code failed;
     std::filesystem::create_directories(std::filesystem::path(remembered_at_).parent_path(), failed);
@@ -389,6 +401,8 @@ class Live {
 
   const LiveOptions& options_;
   std::string remembered_, remembered_at_;
+  std::vector<std::optional<double>> places_;  // by AxisId: where it stands without power
+  std::vector<bool> had_power_;                // in the last view
   std::optional<Rig> rig_;
   std::optional<Session> played_;
   BootClock clock_;

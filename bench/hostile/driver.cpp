@@ -245,6 +245,7 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     case Interlock::on_too_long:
     case Interlock::has_run:
     case Interlock::brake_holds:
+    case Interlock::waits_for_power:
     case Interlock::on_path: return true;  // wait
     case Interlock::handset_gone: hands_.plug(static_cast<int>(index(first.handset)), now); return true;
     case Interlock::handset_silent: return true;

@@ -28,6 +28,27 @@ bool zone_rests(const EngineParts& e, ZoneId zone) noexcept {
 
 }  // namespace
 
+void work_power(EngineParts& e) noexcept {
+  for (Staggered& one : e.staggered) {
+    const ZoneId zone = e.axis(one.axis).zone;
+    const bool zone_has = e.zone(zone).permit.powered();
+    if (zone_has && !one.zone_had) one.since = e.now;
+    one.zone_had = zone_has;
+    const bool has = zone_has && e.now - one.since >= one.after;
+    if (has == one.has) continue;
+    one.has = has;
+    e.still &= ~bit(zone);
+    e.held_back = true;
+  }
+}
+
+bool has_power(const EngineParts& e, AxisId axis) noexcept {
+  if (!e.zone(e.axis(axis).zone).permit.powered()) return false;
+  for (const Staggered& one : e.staggered)
+    if (one.axis == axis) return one.has;
+  return true;
+}
+
 void work_brakes(EngineParts& e) noexcept {
   for (Braked& one : e.brakes) {
     const Axis& axis = e.axis(one.axis);
@@ -38,7 +59,7 @@ void work_brakes(EngineParts& e) noexcept {
     const bool may_close = zone_rests(e, axis.zone) && (still || e.now - one.moved >= patience);
     const bool wanted = state == State::ready || state == State::live ||
                         (state == State::stopping && !(has_to_close(permit) && may_close));
-    const bool changed = one.brake.pass(e.now, {permit.powered(), wanted, rests && still});
+    const bool changed = one.brake.pass(e.now, {has_power(e, one.axis), wanted, rests && still});
     if (!changed) continue;
     e.still &= ~bit(axis.zone);
     e.held_back = true;

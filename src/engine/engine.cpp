@@ -55,8 +55,10 @@ void compare(EngineParts& e, const LinkReport& report) noexcept {
     const AxisReport& measured = e.links.measured(axis.axis);
     const AxisState& told = e.motion.axis(axis.axis).state();
     const double off = measured.position - (told.p - told.v * age_s);
-    if (!measured.measured || !(off <= axis.following_error && off >= -axis.following_error))
-      fault(e, axis.zone, Cause::following_error);
+    // Where it was meanwhile nobody knows: a following error allows for speed times uncertainty.
+    const double speed = told.v < 0 ? -told.v : told.v;
+    const double allowed = axis.following_error + speed * to_seconds(report.within);
+    if (!measured.measured || !(off <= allowed && off >= -allowed)) fault(e, axis.zone, Cause::following_error);
     const AxisMotion& motion = e.motion.axis(axis.axis);
     const Cause wrong = axis.runaway.judge(report.measured, measured.position, {told.p, told.v, motion.at_rest()});
     if (wrong != Cause::none) fault(e, axis.zone, wrong);
@@ -144,7 +146,7 @@ void command(EngineParts& e) noexcept {
     const Permit& permit = e.zone(axis.zone).permit;
     const bool may_move = permit.powered() && (permit.live() || permit.stopping());
     const AxisState& state = e.motion.axis(id).state();
-    const Mode mode = !permit.powered()  ? Mode::off
+    const Mode mode = !has_power(e, id)  ? Mode::off
                       : is_braked(e, id) ? Mode::braked
                       : may_move         ? Mode::follow
                                          : Mode::stand;
@@ -200,6 +202,7 @@ void detail::run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noex
   watch_steady(e);
   end_times(e);
   watch_duty(e);
+  work_power(e);
   work_brakes(e);
   move(e);
   command(e);

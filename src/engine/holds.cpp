@@ -38,6 +38,8 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
   for (const SwitchId target : e.needs[group])
     if (!e.switches[index(target)].on) return {.what = Interlock::switch_off, .target = target};
+  for (const Staggered& one : e.staggered)
+    if (!one.has && e.axis(one.axis).group == group) return {.what = Interlock::waits_for_power};
   for (const Braked& one : e.brakes)
     if (!one.brake.let_go() && e.axis(one.axis).group == group) return {.what = Interlock::brake_holds};
   for (const Worked& one : e.worked)

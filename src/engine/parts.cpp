@@ -74,12 +74,21 @@ std::vector<Braked> brakes(const Setup& setup) {
   return all;
 }
 
+std::vector<Staggered> staggered(const Setup& setup) {
+  std::vector<Staggered> all;
+  for (std::size_t a = 0; a < setup.axes.size(); ++a)
+    if (setup.axes[a].power_after > Span{})
+      all.push_back({.axis = id_at<AxisId>(a), .after = setup.axes[a].power_after});
+  return all;
+}
+
 std::vector<GroupPlace> groups(const Setup& setup) {
   return column(setup.groups, [&](const GroupSetup& group) {
     GroupPlace place{.zone = group.zone};
     for (const AxisId id : group.axes) {
       const AxisSetup& axis = setup.axes[index(id)];
-      place.needs = place.needs || !axis.needs.empty() || axis.duty.any() || axis.brake.any();
+      place.needs =
+          place.needs || !axis.needs.empty() || axis.duty.any() || axis.brake.any() || axis.power_after > Span{};
       place.turns = place.turns || !is_place(axis.drive);
     }
     return place;
@@ -112,6 +121,7 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
       measured(detail::measured(setup)),
       worked(detail::worked(setup)),
       brakes(detail::brakes(setup)),
+      staggered(detail::staggered(setup)),
       switches(setup.switches.begin(), setup.switches.end()),
       needs(detail::needs(setup)),
       requests(setup.axes.size()),

@@ -170,6 +170,7 @@ void BoardNear::hear(Time now, std::span<const std::uint8_t> bytes, std::vector<
   out.arrival = report.arrival;
   out.axes = reported_;
   out.faults = faults(report);
+  out.within = report.within;
   reports.push_back(out);
   talk_.forget_beginning();
 }

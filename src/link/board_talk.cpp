@@ -51,7 +51,11 @@ std::optional<std::string> BoardTalk::said() {
 bool BoardTalk::reported() noexcept { return std::exchange(new_report_, false); }
 
 void BoardTalk::tell(std::span<const ChannelTold> told) {
-  if (std::ranges::equal(told, told_)) return;
+  const bool same = std::ranges::equal(told, told_);
+  // What was at rest starts without waiting for its turn.
+  if (!same && was_same_) at_once_ = true;
+  was_same_ = same;
+  if (same) return;
   std::ranges::copy(told, told_.begin());
   untold_ = runs_.size();
 }
@@ -192,6 +196,10 @@ void BoardTalk::next_row(Time now, State after) {
   told_of_.clear();
   say("board {} \"{}\" agrees: {} channels, session {:08x}", setup_.address, far_name_, setup_.channels.size(),
       session_);
+  for (std::size_t row = 0; row < setup_.channels.size(); ++row)
+    if (setup_.channels[row].kind == wire::ChannelKind::servo && (report_.channels[row].status & wire::known) == 0)
+      say("{} on channel {} has had no pulse yet: made ready, it goes at once to where it is taken to be",
+          setup_.channels[row].name, setup_.channels[row].number);
 }
 
 void BoardTalk::take_channel(Time now, const wire::ChannelInfo& info) {
@@ -201,6 +209,7 @@ void BoardTalk::take_channel(Time now, const wire::ChannelInfo& info) {
   if (state_ == State::asking) {
     report_.channels[row_].position = std::int64_t{info.whole_position} * 65536;
     if (!agrees(ours, info)) return begin(now, State::disagrees);
+    report_.channels[row_].status = info.status;
     return next_row(now, State::assigning);
   }
   if (info.becomes == ours.becomes) next_row(now, State::running);
@@ -274,12 +283,15 @@ void BoardTalk::take_report(Time now, const wire::Frame& frame) {
   const auto run =
       std::ranges::find_if(runs_, [&](const wire::Run& r) { return setup_.channels[r.row].number == head->first; });
   if (run == runs_.end()) return;
+  const Span within = clock_.known() ? std::min(2 * clock_.within(now), now - earliest) : now - earliest;
+  within_ = runs_heard_ == 0 ? within : std::max(within_, within);
   oldest_ = runs_heard_ == 0 ? earliest : std::min(oldest_, earliest);
   runs_heard_ |= std::uint64_t{1} << (run - runs_.begin());
   if (static_cast<std::size_t>(std::popcount(runs_heard_)) < runs_.size()) return;
   runs_heard_ = 0;
   report_.measured = std::max(report_.measured, oldest_);
   report_.arrival = now;
+  report_.within = within_;
   ++report_.number;
   new_report_ = true;
 }
@@ -342,7 +354,9 @@ std::span<const std::uint8_t> BoardTalk::next(Time now) {
     return bytes;
   }
   if (state_ == State::running) {
-    if (run_ == 0) {
+    if (run_ == 0 && std::exchange(at_once_, false)) {
+      set_at_ = now;
+    } else if (run_ == 0) {
       if (now - set_at_ < setup_.frame_every) return {};
       // At a steady pace, unless it was late by more than a frame.
       set_at_ = now - set_at_ < 2 * setup_.frame_every ? set_at_ + setup_.frame_every : now;

@@ -26,6 +26,7 @@ void pack(To& to, const TickRecord& r) {
     to.put_all(report.axes);
     to.put(report.far_clock);
     to.put(report.faults);
+    to.put(report.within);
     to.put_all(report.inputs);
     to.put_all(report.actions);
   }
@@ -57,6 +58,7 @@ class UnpackedTick {
       r.axes = axes_[i];
       r.far_clock = from.get<std::optional<Time>>();
       r.faults = from.get<std::uint32_t>();
+      r.within = from.get<Span>();
       from.get_all(inputs_[i]);
       from.get_all(actions_[i]);
       r.inputs = inputs_[i];

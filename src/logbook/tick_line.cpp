@@ -80,6 +80,10 @@ void read_rest(Scan& scan, LogRecord& record, LinkReport& report) {
     report.far_clock = record.now + Span{scan.whole(-most_ns, most_ns)};
     scan.want(',');
   }
+  if (scan.take("\"within\":")) {
+    report.within = Span{scan.whole(0, most_ns)};
+    scan.want(',');
+  }
   if (!scan.take("\"faults\":")) throw Wrong{"'faults' is missing"};
   report.faults = static_cast<std::uint32_t>(scan.whole(0, std::numeric_limits<std::uint32_t>::max()));
   if (scan.take(",\"inputs\":["))

@@ -42,6 +42,8 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
      "wait a moment, let the control go, then use it again"},
     {"far_end_fault", "the far end of {link} stopped by itself, began anew, or reports a fault",
      "see what {link} says, and put it right"},
+    {"waits_for_power", "it, or an axis of its group, gets its power after others",
+     "wait a moment, let the control go, then use it again"},
 }};
 
 }  // namespace

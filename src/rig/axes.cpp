@@ -68,7 +68,11 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
     axis.position = PositionKind::assumed;
   }
   if (axis.wiring.link != no<LinkId>) read_channel(table, rig_.links[index(axis.wiring.link)], axis, name);
-  if (axis.wiring.link != no<LinkId>) read_load(table, rig_.links[index(axis.wiring.link)], name);
+  if (axis.wiring.link != no<LinkId>) {
+    LinkInfo& link = rig_.links[index(axis.wiring.link)];
+    read_load(table, link, name);
+    axis.power_after = axis.wiring.channel * link.stagger;
+  }
   read_duty(table, axis);
   read_brake(table, axis.brake);
   if (!info.motor) info.max_stop = table.number("max_stop", {0, max_position, true, unit_words(info.unit)}, 0);
@@ -273,6 +277,8 @@ std::string needs_words(const Rig& rig, std::size_t a) {
   std::string text;
   for (const SwitchId target : rig.setup.axes[a].needs)
     text += (text.empty() ? "; moves only while on: " : ", ") + rig.switches[index(target)];
+  if (const Span after = rig.setup.axes[a].power_after; after > Span{})
+    text += fmt::format("; gets power {:g} ms after its zone", to_seconds(after) * 1e3);
   const BrakeTimes& brake = rig.setup.axes[a].brake;
   if (brake.any())
     text += fmt::format(

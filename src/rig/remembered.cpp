@@ -8,6 +8,7 @@
 #include <cstdlib>
 #include <filesystem>
 #include <iterator>
+#include <utility>
 
 namespace gyrax {
 namespace {
@@ -49,8 +50,21 @@ std::string remembered_path(const std::string& rig_path) {
       .string();
 }
 
-std::string remembered_text(const Rig& rig, std::span<const double> overrides, std::span<const Nano> increments) {
-  if (!rig.remembers_overrides && !rig.remembers_increments) return {};
+bool remembers_place(const Rig& rig, AxisId axis) {
+  const AxisSetup& setup = rig.setup.axes[index(axis)];
+  return setup.position == PositionKind::assumed && is_place(setup.drive) &&
+         rig.links[index(setup.wiring.link)].kind == "board";
+}
+
+bool remembers(const Rig& rig) {
+  bool place = false;
+  for (std::size_t a = 0; a < rig.axes.size(); ++a) place = place || remembers_place(rig, id_at<AxisId>(a));
+  return place || rig.remembers_overrides || rig.remembers_increments;
+}
+
+std::string remembered_text(const Rig& rig, std::span<const double> overrides, std::span<const Nano> increments,
+                            std::span<const std::optional<double>> places) {
+  if (!remembers(rig)) return {};
   std::string text = fmt::format("gyrax_remembered = {}\n", remembered_version);
   const auto out = std::back_inserter(text);
   if (rig.remembers_overrides) {
@@ -63,11 +77,39 @@ std::string remembered_text(const Rig& rig, std::span<const double> overrides, s
     for (std::size_t a = 0; a < increments.size(); ++a)
       if (increments[a] != 0) fmt::format_to(out, "\"{}\" = {}\n", rig.axes[a].name, from_nano(increments[a]));
   }
+  bool any = false;
+  for (std::size_t a = 0; a < places.size(); ++a) {
+    if (!places[a] || !remembers_place(rig, id_at<AxisId>(a))) continue;
+    if (!std::exchange(any, true)) text += "\n[place]   # where the last run left it without power\n";
+    fmt::format_to(out, "\"{}\" = {}\n", rig.axes[a].name, *places[a]);
+  }
   return text;
 }
 
+namespace {
+
+void take_places(Rig& rig, Table& places) {
+  rig.left_at.resize(rig.axes.size());
+  for (std::size_t a = 0; a < rig.axes.size(); ++a) {
+    const AxisInfo& info = rig.axes[a];
+    if (!remembers_place(rig, id_at<AxisId>(a))) continue;
+    const auto place = places.number(info.name.c_str(), {});
+    if (!place) continue;
+    AxisSetup& axis = rig.setup.axes[a];
+    const bool inside = *place >= axis.limits.low() && *place <= axis.limits.high();
+    if (inside) rig.left_at[a] = axis.start = *place;
+    rig.remarks.push_back(
+        inside ? fmt::format("{} is taken to be at {:.4g} {}, where the last run left it", info.name, *place, info.unit)
+               : fmt::format("{} was left at {:.4g} {}, which is outside of its travel now; the rig's "
+                             "own start counts",
+                             info.name, *place, info.unit));
+  }
+}
+
+}  // namespace
+
 Rig with_remembered(Rig rig, const std::string& text) {
-  if (text.empty() || (!rig.remembers_overrides && !rig.remembers_increments)) return rig;
+  if (text.empty() || !remembers(rig)) return rig;
   Problems problems;
   const auto document = Document::parse(text, remembered_source, problems);
   if (!document) {
@@ -93,6 +135,7 @@ Rig with_remembered(Rig rig, const std::string& text) {
       if (value && !start_with(notches.increments[a].values, to_nano(*value), notches.increments[a].start))
         forgotten(rig.axes[a].name, *value);
     }
+  if (auto places = root.table("place")) take_places(rig, *places);
   rig.sources.push_back({remembered_source, text});
   return rig;
 }

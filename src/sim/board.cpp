@@ -29,7 +29,7 @@ struct Way {
   }
   /// Bytes that a microcontroller's serial port takes before the line has carried them away.
   bool has_room(std::uint64_t now_us) const {
-    constexpr double buffer_bytes = 32;
+    constexpr double buffer_bytes = 128;
     return free_us <= static_cast<double>(now_us) + buffer_bytes * byte_us;
   }
   void clear() {

@@ -5,6 +5,8 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
+
 using namespace gyrax;
 using namespace std::chrono_literals;
 using testing::Stand;
@@ -144,4 +146,39 @@ TEST_CASE("A machine that lags comes to rest after its command: only then its br
   }
   CHECK(waited_s > 0.5);
   CHECK(waited_s < 0.7);
+}
+
+TEST_CASE("One axis after the other gets power; a push before it has is told, and no two start together") {
+  Stand s(test::rig(test::one_axis + test::axis("y") + test::axis("z") +
+                    test::under("link.machine", "stagger_ms = 50") +
+                    test::bind("\"stick.left.x\" = { jog = \"x\" }\n\"stick.left.y\" = { jog = \"z\" }")));
+  const auto powered = [&] {
+    int count = 0;
+    for (const char* axis : {"x", "y", "z"}) count += s.command(axis).mode != Mode::off ? 1 : 0;
+    return count;
+  };
+  s.make_ready();
+  CHECK(powered() == 1);
+  CHECK(s.command("x").mode == Mode::stand);
+  s.press("shoulder.right").tick().move("stick.left.y", 1).tick(2);
+  REQUIRE(s.state() == State::live);
+  CHECK(s.why("z").blocked.what == Interlock::waits_for_power);
+  CHECK(s.count(Event::Kind::move_refused) == 1);
+  int before = powered(), most = 0;
+  double all_after_s = 0;
+  for (const Time from = s.now(); powered() < 3 && all_after_s < 1; all_after_s = to_seconds(s.now() - from)) {
+    s.tick();
+    most = std::max(most, powered() - before);
+    before = powered();
+  }
+  CHECK(most == 1);
+  CHECK(all_after_s == doctest::Approx(0.1).epsilon(0.15));
+  // What was pushed too early has to be let go first.
+  s.run(0.3);
+  CHECK(s.command("z").v == 0);
+  s.move("stick.left.y", 0).tick(2).move("stick.left.y", 1).run(0.5);
+  CHECK(s.command("z").v == 50);
+  // Power goes from all of them at once.
+  s.press("face.east").run(1);
+  CHECK(powered() == 0);
 }

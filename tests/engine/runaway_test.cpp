@@ -7,8 +7,10 @@
 #include <doctest/doctest.h>
 
 #include <functional>
+#include <utility>
 
 using namespace gyrax;
+using namespace std::chrono_literals;
 using testing::Stand;
 
 namespace {
@@ -70,5 +72,27 @@ TEST_CASE("Each sign of a runaway trips the zone, takes its power and is told; n
       CHECK(s.command("x").mode == Mode::off);
       CHECK(say(s.rig(), s.events().back()) == std::string("main is tripped: ") + about(one.cause).sentence);
     }
+  }
+}
+
+TEST_CASE("A following error allows for speed times what a far end's clock leaves open, and for no more") {
+  // 4 mm behind at 50 mm/s, where 2 mm are allowed: 40 ms more or less make it so.
+  for (const auto& [within, trips] : {std::pair{0ms, true}, {30ms, true}, {50ms, false}}) {
+    CAPTURE(within.count());
+    Stand s = stand("following_error = 2\nrunaway = { position_frozen_ms = 0 }");
+    s.links().bench(LinkId{0}).place(0, 10);
+    s.run(0.05).make_live();
+    s.move("stick.left.x", 1).run(0.6);
+    REQUIRE(s.state() == State::live);
+    REQUIRE(s.command("x").v == 50);
+    const AxisReport x{.measured = true, .position = s.command("x").p - 4, .speed = 50};
+    s.report({.link = LinkId{0},
+              .sequence = 1'000'000,
+              .measured = s.now(),
+              .arrival = s.now(),
+              .axes = {&x, 1},
+              .within = within})
+        .tick();
+    CHECK((s.state() == State::live) == !trips);
   }
 }

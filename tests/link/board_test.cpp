@@ -111,6 +111,66 @@ int rounds(int usual, int more) { return std::getenv("GYRAX_MORE") != nullptr ? 
 
 }  // namespace
 
+TEST_CASE("In a cruise the steps come evenly from end to end") {
+  Bench b;
+  b.run(0.5);
+  b.make_live();
+  b.stand.move("stick.right.x", 1);
+  b.run(0.9);
+  REQUIRE(b.stand.command("table").v == doctest::Approx(90));
+  // Where the generator is every 2 ms, against the line through both ends: 4000 steps a second.
+  std::vector<double> at;
+  for (int i = 0; i <= 200; ++i) {
+    at.push_back(b.board.output(table));
+    b.tick();
+  }
+  REQUIRE(b.stand.state() == State::live);
+  const double pace = (at.back() - at.front()) / 200;
+  CHECK(pace == doctest::Approx(8).epsilon(1e-3));
+  double most = 0;
+  for (std::size_t i = 0; i < at.size(); ++i)
+    most = std::max(most, std::abs(at[i] - at.front() - pace * static_cast<double>(i)));
+  // A tick of a generator of 25 kHz is 0.16 of such a step.
+  CHECK(most < 0.16);
+}
+
+TEST_CASE("What was at rest is told as soon as the wire is free, and then at its usual pace") {
+  std::string text = test::on_a_board();
+  text.replace(text.find("channel = 3"), 11, "channel = 2");  // side by side: one frame a set
+  Bench b(text);
+  b.run(0.5);
+  b.make_live();
+  b.run(0.5);
+  wire::Receiver on_the_way;
+  Time moves{};
+  b.on_the_way = [&](std::vector<std::uint8_t>& bytes, Time now) {
+    for (const std::uint8_t byte : bytes) {
+      if (!on_the_way.take(byte) || on_the_way.frame().kind != wire::Kind::set) continue;
+      wire::Reader in{on_the_way.frame().payload.subspan(wire::set_head_bytes)};
+      in.u8();
+      in.i32();
+      if (in.i32() != 0 && moves == Time{}) moves = now;
+    }
+  };
+  double worst_s = 0;
+  for (int round = 0; round < 20; ++round) {
+    b.run(0.1 + 0.002 * round);  // any time since the last set
+    moves = {};
+    b.stand.move("stick.left.x", round % 2 == 0 ? 0.5 : -0.5);
+    for (int i = 0; i < 50 && b.stand.command("tilt").v == 0; ++i) b.tick();
+    REQUIRE(b.stand.command("tilt").v != 0);
+    const Time told = b.stand.now();
+    const std::uint64_t sent = b.near.talk().counts().sent;
+    b.run(0.2);
+    worst_s = std::max(worst_s, to_seconds(moves - told));
+    CHECK(b.near.talk().counts().sent - sent <= 22);
+    b.stand.move("stick.left.x", 0);
+    b.run(0.3);
+  }
+  // No longer than a frame that was on its way: 56 bytes at 115,200 baud, and a tick.
+  CHECK(worst_s < 0.0069);
+}
+
 TEST_CASE("From a stick to a servo and a stepper over 115,200 baud, exactly, and nothing before it is told") {
   Bench b;
   b.run(0.5);

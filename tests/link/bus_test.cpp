@@ -98,6 +98,37 @@ TEST_CASE(
   }
 }
 
+TEST_CASE("A stop to all boards of a bus goes three times, is not answered, and stops each; they are greeted anew") {
+  Bus both(2);
+  both.run(2s);
+  both.told[0][0] = {1, 0, 0};
+  both.told[1][2] = {1, 0, 0};
+  both.run(200ms);
+  both.told[0][0] = {2, 5000 * 65536, 0};
+  both.told[1][2] = {2, 5000 * 65536, 0};
+  both.run(300ms);
+  REQUIRE(both.boards_[0].driven(0));
+  REQUIRE(both.boards_[1].driven(2));
+  const std::uint64_t heard = both.talks[0]->counts().heard + both.talks[1]->counts().heard;
+  both.bus.stop(0);
+  // A slot that is under way, and three frames of 16 bytes.
+  both.run(20ms);
+  CHECK_FALSE(both.boards_[0].driven(0));
+  CHECK_FALSE(both.boards_[1].driven(2));
+  // An answer was under way; one of them may be greeted again by now.
+  CHECK(both.talks[0]->counts().heard + both.talks[1]->counts().heard - heard <= 2);
+  CHECK(both.collisions == 0);
+  const double at = both.boards_[0].position(0);
+  both.run(2s);
+  for (const auto& talk : both.talks) {
+    CHECK(talk->state() == BoardTalk::State::running);
+    CHECK(talk->counts().sessions == 2);
+  }
+  // It was told to follow all the time, and follows nobody before it is told to stand.
+  CHECK(both.boards_[0].position(0) == at);
+  CHECK_FALSE(both.boards_[0].driven(0));
+}
+
 TEST_CASE("A board of a bus that is dead, hung or restarts: it stops by itself, and the others go on") {
   for (const auto fault : {sim::BoardFault::cut, sim::BoardFault::hung}) {
     Bus three(3);

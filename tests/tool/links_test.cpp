@@ -13,6 +13,7 @@
 #include <sstream>
 #include <string>
 #include <thread>
+#include <utility>
 
 using namespace gyrax::test;
 using namespace std::chrono_literals;
@@ -176,4 +177,49 @@ TEST_CASE("The list for whoever solders") {
   CHECK(says(list, "Its supply gives 10 A."));
   CHECK(run("check --wiring demo/bench.toml").exit == 2);
   CHECK(run("check --wiring --json demo/board.toml").exit == 2);
+}
+
+TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tenth of a second, and it comes back") {
+  const Folder folder;
+  std::string text = gyrax::read_text("demo/wired.toml", 1u << 20).text;
+  const std::string wire = "wire = { serial = \"out/pad\" }";
+  REQUIRE(text.find(wire) != std::string::npos);
+  text.replace(text.find(wire), wire.size(),
+               "wire = { serial = \"" + folder / "pad" + "\" }\nsilence_ms = 1000\nmax_age_ms = 2000");
+  text.insert(text.find("[axis]"), "[tick]\nmax_ms = 1000\n[link.machine]\nkind = \"simulated\"\nsilence_ms = 1000\n");
+  const std::string rig = folder / "rig.toml";
+  std::ofstream(rig) << text;
+  const Ran nobody = run("run " + rig + " --plain --no-real-time --no-logbook --for 0.5");
+  CHECK(says(nobody, "cannot be opened: No such file or directory"));
+  CHECK(says(nobody, "waiting for pad"));
+  Beside pad("stand-in handset " + rig + " demo/wired_session.toml", folder / "pad.txt");
+  REQUIRE(pad.says("serves serial line"));
+  {
+    Beside program("run " + rig + " --plain --no-real-time --no-logbook --for 60", folder / "run.txt");
+    REQUIRE(program.says("pad: Bench pad (made up)"));
+    REQUIRE(pad.says("its recording begins"));
+    REQUIRE(program.says("main is live"));
+    REQUIRE(program.says("step of x by +0.1 mm", 10));
+    pad.tell("cut");
+    CHECK(program.says("main is tripped: a handset"));
+    CHECK(program.says("is gone"));
+    pad.tell("mend");
+    CHECK(program.says("is plugged in", 2));
+  }
+  pad.tell("quit");
+  CHECK(pad.end() == 0);
+  for (const auto& [line, wrong] :
+       {std::pair{std::string("stand-in handset " + rig), "plays a recording"},
+        {"stand-in handset demo/first.toml demo/wired_session.toml", "no handset of it hangs on a wire"},
+        {"stand-in handset " + rig + " demo/handsets/dial.session.toml", "it has no handset 'pad'"},
+        {"stand-in handset " + rig + " demo/wired_session.toml --handset wheel", "there are: pad"},
+        {"stand-in handset " + rig + " demo/wired_session.toml --link x", "--handset"},
+        {"stand-in board demo/board.toml demo/wired_session.toml", "--hands"},
+        {"watch --wire usb:3", "is no wire"},
+        {"watch " + rig + " --wire udp:a:1", "excludes"}}) {
+    CAPTURE(line);
+    const Ran ran = run(line);
+    CHECK(ran.exit == 2);
+    CHECK(says(ran, wrong));
+  }
 }

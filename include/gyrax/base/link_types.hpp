@@ -71,6 +71,7 @@ struct LinkReport {
   Time arrival{};
   std::span<const AxisReport> axes;
   std::uint32_t faults = 0;  ///< what is wrong with the far end, a bit for each; while there is one it stops
+  Span within{};             ///< it may have measured so much later than `measured`: the far end has a clock of its own
   // Reserved for wires.
   std::optional<Time> far_clock{};  ///< the far end's own clock as it measured
   std::span<const InputReport> inputs{};

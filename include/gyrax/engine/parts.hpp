@@ -94,10 +94,18 @@ struct Braked {
   Brake brake;
 };
 
+/// An axis that gets its power after others.
+struct Staggered {
+  AxisId axis{};
+  Span after{};
+  bool zone_had = false, has = false;
+  Time since{};  // its zone has power
+};
+
 /// What each tick needs of a group, whatever it does.
 struct GroupPlace {
   ZoneId zone{};
-  bool needs = false;  // some axis of it needs a switch, has a brake, or may run for so long only
+  bool needs = false;  // some axis of it needs a switch, has a brake, waits for power, or may run for so long only
   bool turns = false;  // some axis of it is a motor, that rests before it turns round
 };
 
@@ -119,6 +127,7 @@ struct EngineParts {
   std::vector<Measured> measured;     // by LinkId, then AxisId
   std::vector<Worked> worked;
   std::vector<Braked> brakes;
+  std::vector<Staggered> staggered;
   std::vector<Switch> switches;
   bool timed_switches = false;        // some switch goes off after a time
   Lists<SwitchId> needs;              // by group: what any of its axes needs

@@ -35,6 +35,7 @@ struct AxisSetup {
   RunawayTimes runaway{};       ///< measured axes
   DutyLimits duty{};            ///< of those that nothing measures
   BrakeTimes brake{};
+  Span power_after{};  ///< it gets power so long after its zone: one axis after the other
 };
 
 /// What a switch becomes. keep: it stays as it is.

@@ -14,7 +14,9 @@
 
 #include <gyrax/link/board_talk.hpp>
 
+#include <array>
 #include <cstddef>
+#include <cstdint>
 #include <span>
 #include <vector>
 
@@ -38,6 +40,9 @@ class BoardBus {
   };
   /// A frame at most; none while an answer is due. Valid until the next call.
   Next next(Time now);
+  /// All boards stop by this category, before anything else is said to any of them: told three times, and not answered.
+  /// Each is greeted anew afterwards.
+  void stop(std::uint8_t category) noexcept;
 
  private:
   double bytes_per_s_;
@@ -46,6 +51,10 @@ class BoardBus {
   bool open_ = false;
   Time until_{};
   std::uint64_t heard_then_ = 0;  // of the slot's board, as the slot began
+  std::uint8_t category_ = 0;
+  int stops_ = 0;  // that are still to be told
+  std::uint16_t sequence_ = 0;
+  std::array<std::uint8_t, wire::max_frame> bytes_{};
 };
 
 }  // namespace gyrax

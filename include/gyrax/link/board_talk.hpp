@@ -59,6 +59,7 @@ struct ChannelReport {
 struct BoardReport {
   Time measured{};  ///< the earliest that it can have been
   Time arrival{};
+  Span within{};             ///< and so much later at most
   std::uint32_t number = 0;  ///< one more each time
   std::uint32_t clock_us = 0;
   std::uint8_t state = 0;               ///< wire::stopped, wire::ran_late
@@ -92,6 +93,8 @@ class BoardTalk {
   std::span<const std::uint8_t> next(Time now);
   /// A stop goes before everything else, and the board is greeted anew afterwards.
   void stop(std::uint8_t category) { stop_ = category; }
+  /// What it was told counts no more: its session begins anew.
+  void greet_anew() { begin(asked_at_, State::greeting); }
 
   /// Whether there is a report since the last time this was asked.
   bool reported() noexcept;
@@ -142,6 +145,8 @@ class BoardTalk {
   BoardReport report_;
   std::uint64_t runs_heard_ = 0;  // a bit for each
   Time oldest_{};
+  Span within_{};
+  bool was_same_ = false, at_once_ = false;
   bool new_report_ = false;
   std::vector<std::string> said_, told_of_;
   std::string far_name_;

@@ -40,8 +40,9 @@ enum class Interlock : std::uint8_t {
   has_run,
   brake_holds,
   far_end_fault,
+  waits_for_power,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::far_end_fault) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::waits_for_power) + 1;
 
 struct AboutInterlock {
   const char* name;

@@ -1,13 +1,15 @@
-/// The numbers that a live run leaves behind for the next one, where the rig says so (`remember`).
+/// What a live run leaves behind for the next one: numbers, where the rig says so (`remember`); and where servos of a
+/// board stand that nothing measures, since their board forgets it with its power.
 ///
 /// In: a rig, and what is in force. Out: a small text; a rig that starts with it. Never: a number that is not among the
-/// rig's notches; anything of another rig.
+/// rig's notches; a place outside of the travel; anything of another rig.
 ///
 ///     Rig rig = with_remembered(load_rig(path), read_text(remembered_path(path), 1 << 16).text);
 #pragma once
 
 #include <gyrax/rig/rig.hpp>
 
+#include <optional>
 #include <span>
 #include <string>
 
@@ -18,10 +20,16 @@ inline constexpr const char* remembered_source = "(remembered)";
 
 /// Where it is kept for a rig's file: $XDG_STATE_HOME/gyrax, otherwise ~/.local/state/gyrax.
 std::string remembered_path(const std::string& rig_path);
-/// `overrides` by OverrideId, percent; `increments` by CoordinateId. Empty where the rig remembers nothing.
-std::string remembered_text(const Rig& rig, std::span<const double> overrides, std::span<const Nano> increments);
-/// The rig with those of its notches in force at first. What is no notch any more, or cannot be read, is told in a
-/// remark.
+/// Whether a live run remembers anything of it.
+bool remembers(const Rig& rig);
+/// Whether it remembers where this axis stands.
+bool remembers_place(const Rig& rig, AxisId axis);
+/// `overrides` by OverrideId, percent; `increments` by CoordinateId; `places` by AxisId, in its unit, nullopt where it
+/// has power and may be anywhere soon. Empty where the rig remembers nothing.
+std::string remembered_text(const Rig& rig, std::span<const double> overrides, std::span<const Nano> increments,
+                            std::span<const std::optional<double>> places = {});
+/// The rig with those of its notches in force at first, and its servos where they were left. That, and what is no notch
+/// any more, is outside of the travel or cannot be read, is told in a remark.
 Rig with_remembered(Rig rig, const std::string& text);
 
 }  // namespace gyrax

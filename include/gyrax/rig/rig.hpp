@@ -77,6 +77,7 @@ struct LinkInfo {
   std::vector<ChannelInfo> axis_channels, switch_channels;  ///< of a board: by Wiring::channel
   double supply_a = 0;                                      ///< what feeds all of it gives; 0: the rig does not say
   std::vector<Load> loads;                                  ///< those that the rig gives
+  Span stagger{};                                           ///< its axes get power so long after each other
   /// In the key's own unit. Errors: std::out_of_range where its kind has no such key.
   double number(const char* key) const { return numbers.at(key); }
   const std::string& text(const char* key) const { return texts.at(key); }
@@ -102,8 +103,9 @@ struct Rig {
   Setup setup;
   std::vector<std::string> handsets, zones, switches;  // by their identities
   std::vector<StationInfo> stations;
-  std::vector<std::string> layers;                                 ///< by LayerId: "rotary", or "shoulder.left held"
-  std::vector<NumberInfo> numbers;                                 ///< by NumberId: what `choose` and `adjust` name
+  std::vector<std::string> layers;             ///< by LayerId: "rotary", or "shoulder.left held"
+  std::vector<NumberInfo> numbers;             ///< by NumberId: what `choose` and `adjust` name
+  std::vector<std::optional<double>> left_at;  ///< by AxisId, where the last run left some; or empty
   bool remembers_overrides = false, remembers_increments = false;  ///< at the next start, as they were left
   std::size_t keep_logbooks = 100;                                 ///< in the usual folder, so many …
   double keep_logbooks_mb = 4000;                                  ///< … and so much of them
