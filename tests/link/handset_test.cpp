@@ -77,8 +77,8 @@ struct Served {
     server = std::thread([this] {
       while (!ends) {
         stand_in.run(5ms);
-        if (const int fault = wanted.exchange(-1); fault >= 0)
-          CHECK(stand_in.take(fault == 0 ? "mend" : fault == 1 ? "noisy" : fault == 2 ? "cut" : "restart").empty());
+        if (const int now = fault.exchange(-1); now >= 0)
+          CHECK(stand_in.take(now == 0 ? "mend" : now == 1 ? "noisy" : now == 2 ? "cut" : "restart").empty());
         over = stand_in.is_over();
       }
     });
@@ -137,7 +137,7 @@ struct Served {
   int gaps = 0;
   bool present = false;
   std::atomic<bool> ends{false}, over{false};
-  std::atomic<int> wanted{-1};
+  std::atomic<int> fault{-1};
   std::thread server;
 };
 
@@ -168,9 +168,9 @@ TEST_CASE("Frames that are spoiled lose no press and no count of a handset on a 
   const Track track = in_hands();
   Served served(track);
   REQUIRE(served.until([&] { return served.present; }));
-  served.wanted = 1;  // one byte in a hundred
+  served.fault = 1;  // one byte in a hundred
   REQUIRE(served.until([&] { return served.over.load(); }));
-  served.wanted = 0;
+  served.fault = 0;
   const Sums wanted = sums_of(track);
   // A gap is told where it was away for so long that nobody knows what happened; otherwise all of it is there.
   CHECK(served.until([&] { return served.has(wanted) || served.gaps > 0; }));
@@ -182,9 +182,9 @@ TEST_CASE("A handset on a wire whose cable is out, or whose power went, is gone;
     CAPTURE(fault);
     Served served(in_hands());
     REQUIRE(served.until([&] { return served.readings > 50; }));
-    served.wanted = fault;
+    served.fault = fault;
     CHECK(served.until([&] { return !served.present; }));
-    served.wanted = 0;
+    served.fault = 0;
     CHECK(served.until([&] { return served.present; }));
     const std::uint64_t before = served.readings;
     CHECK(served.until([&] { return served.readings > before + 50; }));
