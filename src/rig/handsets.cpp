@@ -103,6 +103,10 @@ void RigBuilder::read_wire(Table& table, SeatWish& seat) {
     if (other.wire && other.port == place.words())
       table.problem(Code::duplicate_name, "wire",
                     fmt::format("{} is handset {}'s already", place.words(), other.handset), "a wire for each");
+  for (const LinkInfo& link : rig_.links)
+    if (!place.wire.serial.empty() && link.kind == "board" && link.text("serial") == place.wire.serial)
+      table.problem(Code::duplicate_name, "wire", fmt::format("{} is link {}'s already", place.words(), link.name),
+                    "a wire of its own");
   seat.port = place.words();
   seat.wire = place;
 }

@@ -188,6 +188,10 @@ void write_controls(Out out, const Rig& rig) {
                  "\nControls (in this order: ends, smoothing, dead zone, straight pushes, curve; then those that are "
                  "made of others)\n");
   for (std::size_t h = 0; h < rig.handsets.size(); ++h)
+    if (const auto& wire = rig.seats[h].wire)
+      fmt::format_to(out, "  {}: parts of one's own on {}, address {}\n", rig.handsets[h], wire->words(),
+                     wire->address);
+  for (std::size_t h = 0; h < rig.handsets.size(); ++h)
     if (const auto& measured = rig.seats[h].calibrated)
       fmt::format_to(out, "  {}: as measured in {}{}\n", rig.handsets[h], measured->file,
                      measured->any_device ? ", on any device" : "");

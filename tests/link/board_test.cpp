@@ -146,7 +146,8 @@ TEST_CASE("What was at rest is told as soon as the wire is free, and then at its
   b.on_the_way = [&](std::vector<std::uint8_t>& bytes, Time now) {
     for (const std::uint8_t byte : bytes) {
       if (!on_the_way.take(byte) || on_the_way.frame().kind != wire::Kind::set) continue;
-      wire::Reader in{on_the_way.frame().payload.subspan(wire::set_head_bytes)};
+      // Of the stepper: a servo's words are whole microseconds.
+      wire::Reader in{on_the_way.frame().payload.subspan(wire::set_head_bytes + wire::channel_bytes)};
       in.u8();
       in.i32();
       if (in.i32() != 0 && moves == Time{}) moves = now;
@@ -156,15 +157,15 @@ TEST_CASE("What was at rest is told as soon as the wire is free, and then at its
   for (int round = 0; round < 20; ++round) {
     b.run(0.1 + 0.002 * round);  // any time since the last set
     moves = {};
-    b.stand.move("stick.left.x", round % 2 == 0 ? 0.5 : -0.5);
-    for (int i = 0; i < 50 && b.stand.command("tilt").v == 0; ++i) b.tick();
-    REQUIRE(b.stand.command("tilt").v != 0);
+    b.stand.move("stick.right.x", round % 2 == 0 ? 0.5 : -0.5);
+    for (int i = 0; i < 50 && b.stand.command("table").v == 0; ++i) b.tick();
+    REQUIRE(b.stand.command("table").v != 0);
     const Time told = b.stand.now();
     const std::uint64_t sent = b.near.talk().counts().sent;
     b.run(0.2);
     worst_s = std::max(worst_s, to_seconds(moves - told));
     CHECK(b.near.talk().counts().sent - sent <= 22);
-    b.stand.move("stick.left.x", 0);
+    b.stand.move("stick.right.x", 0);
     b.run(0.3);
   }
   // No longer than a frame that was on its way: 56 bytes at 115,200 baud, and a tick.

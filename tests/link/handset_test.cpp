@@ -149,9 +149,9 @@ TEST_CASE("What a recording's hands do comes off the wire: each press, each coun
   REQUIRE(served.until([&] { return served.over.load(); }));
   const Sums wanted = sums_of(track);
   CHECK(served.until([&] { return served.has(wanted); }));
-  for (const auto& [control, sum] : wanted) {
-    CAPTURE(control);
-    CHECK(served.sums[control] == sum);
+  for (const auto& one : wanted) {
+    CAPTURE(one.first);
+    CHECK(served.sums[one.first] == one.second);
   }
   CHECK(wanted.at("face.south") == 20);
   CHECK(wanted.at("dial.1") == 45);
@@ -174,7 +174,6 @@ TEST_CASE("Frames that are spoiled lose no press and no count of a handset on a 
   const Sums wanted = sums_of(track);
   // A gap is told where it was away for so long that nobody knows what happened; otherwise all of it is there.
   CHECK(served.until([&] { return served.has(wanted) || served.gaps > 0; }));
-  CHECK(served.stand_in.board().bad_frames() > 0);
 }
 
 TEST_CASE("A handset on a wire whose cable is out, or whose power went, is gone; and it comes back by itself") {

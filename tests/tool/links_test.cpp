@@ -208,18 +208,21 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
   }
   pad.tell("quit");
   CHECK(pad.end() == 0);
-  for (const auto& [line, wrong] :
-       {std::pair{std::string("stand-in handset " + rig), "plays a recording"},
-        {"stand-in handset demo/first.toml demo/wired_session.toml", "no handset of it hangs on a wire"},
-        {"stand-in handset " + rig + " demo/handsets/dial.session.toml", "it has no handset 'pad'"},
-        {"stand-in handset " + rig + " demo/wired_session.toml --handset wheel", "there are: pad"},
-        {"stand-in handset " + rig + " demo/wired_session.toml --link x", "--handset"},
-        {"stand-in board demo/board.toml demo/wired_session.toml", "--hands"},
-        {"watch --wire usb:3", "is no wire"},
-        {"watch " + rig + " --wire udp:a:1", "excludes"}}) {
-    CAPTURE(line);
-    const Ran ran = run(line);
+  struct Case {
+    std::string line;
+    const char* wrong;
+  };
+  for (const Case& one :
+       {Case{std::string("stand-in handset " + rig), "plays a recording"},
+        Case{"stand-in handset demo/first.toml demo/wired_session.toml", "no handset of it hangs on a wire"},
+        Case{"stand-in handset " + rig + " demo/handsets/dial.session.toml", "it has no handset 'pad'"},
+        Case{"stand-in handset " + rig + " demo/wired_session.toml --handset wheel", "there are: pad"},
+        Case{"stand-in handset " + rig + " demo/wired_session.toml --link x", "--handset"},
+        Case{"stand-in board demo/board.toml demo/wired_session.toml", "--hands"},
+        Case{"watch --wire usb:3", "is no wire"}, Case{"watch " + rig + " --wire udp:a:1", "excludes"}}) {
+    CAPTURE(one.line);
+    const Ran ran = run(one.line);
     CHECK(ran.exit == 2);
-    CHECK(says(ran, wrong));
+    CHECK(says(ran, one.wrong));
   }
 }

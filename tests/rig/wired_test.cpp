@@ -1,4 +1,4 @@
-// What a run leaves behind for the next one, of servos whose board forgets.
+// What a rig says of wires: a handset of one's own parts, and what a run leaves behind of servos whose board forgets.
 #include <gyrax/rig/remembered.hpp>
 
 #include "link/on_a_board.hpp"
@@ -46,4 +46,29 @@ TEST_CASE("A servo that nothing measures starts where it was left without power;
   // While it has power it may be anywhere soon.
   CHECK(remembered_text(rig, {}, {}, std::vector<std::optional<double>>{std::nullopt, 1.0}).find("[place]") ==
         std::string::npos);
+}
+
+TEST_CASE("A handset's wire: one of three, of its own, and no device besides") {
+  struct Case {
+    const char* handset;
+    const char* wrong;
+  };
+  const std::string board = "[link.b]\nkind = \"board\"\n[link.b.board]\nserial = \"/dev/a\"\n";
+  for (const Case& one :
+       {Case{"wire = {}", "'serial' is missing"}, Case{"wire = { serial = \"/dev/a\" }", "link b's already"},
+        Case{"wire = { serial = \"/dev/c\", udp = \"a:1\" }", "more than one wire"},
+        Case{"wire = { serial = \"/dev/b\" }", "handset other's already"},
+        Case{"wire = { tcp = \"nowhere\" }", "no host and port"},
+        Case{"wire = { serial = \"/dev/c\", baud = 9601 }", "no speed of a serial line"},
+        Case{"wire = { serial = \"/dev/c\", address = 0 }", "out of range"},
+        Case{"wire = { serial = \"/dev/c\" }\ndevice = { id = \"1209:0001\" }", "wire, or device"}}) {
+    CAPTURE(one.handset);
+    try {
+      test::rig("gyrax = 1\n" + board + "[handset.other]\nwire = { serial = \"/dev/b\" }\n[handset.stick]\n" +
+                one.handset + "\n");
+      FAIL_CHECK("it passes");
+    } catch (const RigError& error) {
+      CHECK(std::string(error.what()).find(one.wrong) != std::string::npos);
+    }
+  }
 }
