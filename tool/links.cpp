@@ -32,7 +32,25 @@ constexpr int turn_ms = 1;
 double number(const Json& json, const char* key) { return json.at(key).get<double>(); }
 std::string text(const Json& json, const char* key) { return json.at(key).get<std::string>(); }
 
-std::string channel_row(const Json& channel) {
+bool is_input(const Json& channel) {
+  const std::string kind = text(channel, "kind");
+  return kind.ends_with("input") || kind == "encoder";
+}
+
+/// Of the two columns that names of the board and its kinds stand in.
+struct Widths {
+  std::size_t kind = 8, pin = 10;
+};
+Widths widths_of(const Json& channels) {
+  Widths widths;
+  for (const Json& channel : channels) {
+    widths.kind = std::max(widths.kind, text(channel, "kind").size() + 2);
+    widths.pin = std::max(widths.pin, text(channel, "pin").size() + 2);
+  }
+  return widths;
+}
+
+std::string channel_row(const Json& channel, const Widths& widths) {
   const std::string unit = text(channel, "unit"), space = unit.empty() ? "" : " ";
   const auto most = [&](const char* key, const char* per) {
     const double value = number(channel, key);
@@ -40,9 +58,10 @@ std::string channel_row(const Json& channel) {
   };
   const std::string ends =
       fmt::format("{:.6g} … {:.6g}{}{}", number(channel, "low"), number(channel, "high"), space, unit);
-  return fmt::format("        {:>2}  {:<8}{:<10}{:<14}{:<26}{:<20}{}\n", channel.at("channel").get<int>(),
-                     text(channel, "kind"), text(channel, "pin"), text(channel, "drives"), ends, most("speed", "s"),
-                     text(channel, "lost"));
+  const bool input = is_input(channel);
+  return fmt::format("        {:>2}  {:<{}}{:<{}}{:<14}{:<26}{:<20}{}\n", channel.at("channel").get<int>(),
+                     text(channel, "kind"), widths.kind, text(channel, "pin"), widths.pin, text(channel, "drives"),
+                     ends, input ? "" : most("speed", "s"), input ? "" : text(channel, "lost"));
 }
 
 void print_state(const Json& state) {
@@ -68,9 +87,11 @@ void print_state(const Json& state) {
         state.at("lost_there").get<std::uint64_t>(), state.at("bad_there").get<std::uint64_t>(),
         state.at("late_there").get<std::uint64_t>(), state.at("refused_there").get<std::uint64_t>(),
         state.at("bad_here").get<std::uint64_t>());
-  print("        {:>2}  {:<8}{:<10}{:<14}{:<26}{:<20}{}\n", "ch", "kind", "pin", "drives", "ends", "speed",
-        "when it hears nothing");
-  for (const Json& channel : state.at("channels")) put(channel_row(channel));
+  const Widths widths = widths_of(state.at("channels"));
+  const bool any_output = !std::ranges::all_of(state.at("channels"), is_input);
+  print("        {:>2}  {:<{}}{:<{}}{:<14}{:<26}{:<20}{}\n", "ch", "kind", widths.kind, "pin", widths.pin, "drives",
+        "ends", any_output ? "speed" : "", any_output ? "when it hears nothing" : "");
+  for (const Json& channel : state.at("channels")) put(channel_row(channel, widths));
 }
 
 void print_frame(const Json& frame) {
@@ -184,12 +205,30 @@ class Surveyed final : public Source {
   Time began_{};
 };
 
+/// Handsets on wires are far ends as well: here each is a link of its handset's name.
+Rig with_handsets(Rig rig) {
+  for (const SeatWish& seat : rig.seats) {
+    if (!seat.wire) continue;
+    LinkInfo link{
+        .name = seat.handset,
+        .kind = "board",
+        .numbers = {{"baud", seat.wire->wire.baud}, {"address", seat.wire->address}},
+        .texts = {{"serial", seat.wire->wire.serial}, {"tcp", seat.wire->wire.tcp}, {"udp", seat.wire->wire.udp}},
+        .origin = {},
+        .axis_channels = {},
+        .switch_channels = {},
+        .loads = {}};
+    rig.links.push_back(with_usual(std::move(link), "board"));
+  }
+  return rig;
+}
+
 /// The links that are meant; complains where there are none.
 std::vector<LinkId> links_of(const Rig& rig, const LinksOptions& options) {
   std::vector<LinkId> wired = wired_links(rig);
   std::vector<std::string> names;
   for (const LinkId link : wired) names.push_back(rig.links[index(link)].name);
-  if (wired.empty()) complain(fmt::format("{}: none of its links has a wire; they are all simulated", rig.path));
+  if (wired.empty()) complain(fmt::format("{}: none of its links and handsets hangs on a wire of its own", rig.path));
   if (options.link.empty() || wired.empty()) return wired;
   std::erase_if(wired, [&](LinkId link) { return rig.links[index(link)].name != options.link; });
   if (wired.empty())
@@ -259,7 +298,7 @@ class Session {
 
 int links(const LinksOptions& options) {
   try {
-    const Rig rig = load_rig(options.rig);
+    const Rig rig = with_handsets(load_rig(options.rig));
     const std::vector<LinkId> wired = links_of(rig, options);
     return wired.empty() ? wrong_input : Session(rig, wired, options).run();
   } catch (const FileError& error) {

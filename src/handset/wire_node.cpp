@@ -88,7 +88,7 @@ std::string WireNode::trouble() const {
   if (state_ == State::greeting && tries_ >= tries_of_one)
     return fmt::format("nobody answers at address {}: is it on, and is the speed of its line the same?",
                        place_.address);
-  std::string all;
+  std::string all = is_none_ ? "a board answers, and none of its inputs is a control" : "";
   for (const std::string& one : unused_) all += (all.empty() ? "" : "; ") + one;
   return all;
 }
@@ -108,6 +108,7 @@ std::vector<std::uint16_t> WireNode::keys_down() const {
 // ---- Until it has settled ----
 
 bool WireNode::settle() {
+  if (is_none_) return false;
   descriptor_ = port_.descriptor();
   pollfd wait{descriptor_, POLLIN, 0};
   ::poll(&wait, 1, moment_ms);
@@ -197,8 +198,8 @@ void WireNode::take_welcome(const wire::Welcome& welcome, std::uint32_t session)
   device_.bus = place_.wire.serial.empty() ? BUS_VIRTUAL : BUS_RS232;
   device_.port = place_.words();
   unused_.clear();
-  state_ = channels_ == 0 ? State::greeting : State::asking;
-  if (channels_ == 0) unused_.emplace_back("it has no channels");
+  state_ = State::asking;
+  is_none_ = channels_ == 0;
 }
 
 void WireNode::take_channel(const wire::ChannelInfo& info) {
@@ -222,8 +223,8 @@ void WireNode::take_channel(const wire::ChannelInfo& info) {
   tries_ = 0;
   waits_ = false;
   if (++channel_ < channels_) return;
-  if (inputs_.empty()) unused_.emplace_back("none of its inputs is a control");
-  state_ = inputs_.empty() ? State::greeting : State::listening;
+  state_ = State::listening;
+  is_none_ = inputs_.empty();
 }
 
 // ---- Readings ----

@@ -28,6 +28,8 @@ class WireNode final : public HandsetNode {
   bool settle();
   /// What is wrong so far, as a sentence; empty: nothing.
   std::string trouble() const;
+  /// It answers, and is no handset.
+  bool is_none() const { return is_none_; }
 
   int descriptor() const override { return descriptor_; }
   bool alive() const override;
@@ -75,7 +77,7 @@ class WireNode final : public HandsetNode {
   std::uint32_t session_ = 0;
   std::uint8_t channels_ = 0, channel_ = 0;
   int tries_ = 0, descriptor_ = -1;
-  bool waits_ = false;
+  bool waits_ = false, is_none_ = false;
   Time asked_at_{}, oldest_{};
   Device device_;
   std::vector<Input> inputs_;

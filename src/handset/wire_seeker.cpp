@@ -8,6 +8,8 @@ namespace gyrax {
 namespace {
 
 constexpr auto rest_after = std::chrono::milliseconds(500);
+/// A board that is no handset may be somebody's machine: each greeting ends what it does.
+constexpr auto rest_after_none = std::chrono::seconds(10);
 
 }  // namespace
 
@@ -36,18 +38,25 @@ void WireSeeker::seek(std::size_t which) {
     held.unlock();
     auto node = std::make_shared<WireNode>(wire.place, clock_, random());
     bool settled = false;
-    for (held.lock(); !settled && !ending_; held.lock()) {
+    for (held.lock(); !settled && !ending_ && !node->is_none(); held.lock()) {
       held.unlock();
       settled = node->settle();
       const std::string trouble = node->trouble();
       const std::lock_guard again(lock_);
-      if (trouble != wire.trouble) told_.set();
+      // What was wrong is wrong until something else is, or it is found.
+      if ((trouble.empty() && !settled) || trouble == wire.trouble) continue;
       wire.trouble = trouble;
+      told_.set();
     }
     if (settled) {
       wire.found = std::move(node);
       wire.wanted = wire.soon = false;
       told_.set();
+    } else if (!ending_) {
+      held.unlock();
+      node.reset();  // others may want the wire
+      held.lock();
+      news_.wait_for(held, rest_after_none, [&] { return ending_; });
     }
   }
 }

@@ -39,7 +39,8 @@ BoardBus::Next BoardBus::next(Time now) {
     heard_then_ = talks_[board]->counts().heard;
     // The longest answer there is, where it does not come: a frame that a wire carries in 10 ms.
     const double answer = static_cast<double>(bytes.size() + wire::longest_frame(bytes_per_s_));
-    until_ = now + bus_turnaround + (bytes_per_s_ > 0 ? from_seconds(answer / bytes_per_s_) : Span{});
+    until_ = now + from_seconds(wire::longest_turnaround_s) +
+             (bytes_per_s_ > 0 ? from_seconds(answer / bytes_per_s_) : Span{});
     return {board, bytes};
   }
   return {};

@@ -178,7 +178,22 @@ std::string BoardEar::Heard::words() const {
       }
       return words;
     }
-    case wire::Kind::more: return "";
+    case wire::Kind::more: {
+      if (frame.payload.empty()) return "";
+      const std::uint8_t first = in.u8(), count = in.u8(), most = in.u8();
+      return fmt::format("readings of {} inputs from {} on, {} in a frame, every {} ms", count, first, most, in.u8());
+    }
+    case wire::Kind::readings: {
+      const auto head = wire::read_readings(in);
+      if (!head) break;
+      std::string words = fmt::format("number {}, {:.1f} ms old:", head->number, head->age_100us / 10.0);
+      for (std::uint8_t i = 0; i < head->count; ++i) {
+        const wire::InputReading one = wire::read_input(in);
+        words += fmt::format("{} {}{}", i > 0 ? "," : "", head->first + i,
+                             one.valid ? place_words(one.value * q8) : std::string(" not valid"));
+      }
+      return words;
+    }
     case wire::Kind::welcome: {
       const auto welcome = wire::read_welcome(frame.payload);
       if (!welcome) break;

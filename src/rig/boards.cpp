@@ -190,8 +190,7 @@ BoardTimes times_alone(const LinkInfo& link) {
   times.share = static_cast<double>(std::max(times.set_bytes, times.report_bytes)) / times.bytes_per_s / times.frame_s;
   if (!is_half_duplex(link)) return times;
   // A slot for each frame: it goes, the board turns round, the answer comes.
-  constexpr double turnaround_s = 2e-3;
-  times.round_trip_s += static_cast<double>(runs.size()) * turnaround_s;
+  times.round_trip_s += static_cast<double>(runs.size()) * wire::longest_turnaround_s;
   times.share = times.round_trip_s / times.frame_s;
   return times;
 }

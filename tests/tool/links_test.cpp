@@ -194,6 +194,10 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
   CHECK(says(nobody, "waiting for pad"));
   Beside pad("stand-in handset " + rig + " demo/wired_session.toml", folder / "pad.txt");
   REQUIRE(pad.says("serves serial line"));
+  const Ran there = run("links " + rig);
+  CHECK(there.exit == 0);
+  for (const char* one : {"pad  board at address 1, serial line ", "\"Bench pad (made up)\"", "stick.left.x"})
+    CHECK(says(there, one));
   {
     Beside program("run " + rig + " --plain --no-real-time --no-logbook --for 60", folder / "run.txt");
     REQUIRE(program.says("pad: Bench pad (made up)"));

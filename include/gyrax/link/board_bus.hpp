@@ -22,9 +22,6 @@
 
 namespace gyrax {
 
-/// The longest that a board takes until its answer begins; twice the slice of the one in firmware/.
-inline constexpr Span bus_turnaround = std::chrono::milliseconds(2);
-
 class BoardBus {
  public:
   explicit BoardBus(double bytes_per_s) noexcept : bytes_per_s_(bytes_per_s) {}

@@ -76,6 +76,8 @@ struct Run {
 /// The fewest frames that tell, and report, every channel of a rising list of numbers, each of `most_bytes` at
 /// most.
 std::vector<Run> runs_of(std::span<const std::uint8_t> numbers, std::size_t most_bytes);
+/// The longest that a board on a bus takes until its answer begins; twice the slice of the one in firmware/.
+inline constexpr double longest_turnaround_s = 0.002;
 /// The longest frame that its wire carries in 10 ms, so that a stop never waits for longer; one channel at least.
 std::size_t longest_frame(double bytes_per_s) noexcept;
 /// Of a whole set or report on the wire.
