@@ -18,6 +18,8 @@ constexpr Span answer_within = std::chrono::milliseconds(150), asks_again = std:
 constexpr Span silent_after = std::chrono::milliseconds(500);
 constexpr int tries_of_one = 3, moment_ms = 20;
 constexpr std::uint8_t every_ms = 10;
+/// Less often than that, and its usual silence_ms is soon over.
+constexpr int slow_ms = 40;
 /// A key that changed more often since its last reading says nothing of what a hand did.
 constexpr int most_edges = 8;
 constexpr std::uint8_t edges_wrap = 127;
@@ -36,6 +38,10 @@ std::uint16_t code_of_hat(ControlId control) {
   return 0;
 }
 
+std::string with_article(wire::ChannelKind kind) {
+  return (kind == wire::ChannelKind::digital ? "a " : "an ") + std::string(name_of(kind));
+}
+
 Coded coded(const std::string& name, wire::ChannelKind kind) {
   const ControlName* control = find_control(name);
   if (control == nullptr) {
@@ -48,7 +54,7 @@ Coded coded(const std::string& name, wire::ChannelKind kind) {
                                   : control->kind == ControlKind::counts ? wire::ChannelKind::encoder
                                                                          : wire::ChannelKind::analog;
   if (kind != right)
-    return {0, 0, fmt::format("{} is a {} there; its input has to be a {}", name, name_of(kind), name_of(right))};
+    return {0, 0, fmt::format("{} is {} there, and has to be {}", name, with_article(kind), with_article(right))};
   if (control->kind == ControlKind::key && control->hat_side != 0) return {EV_KEY, code_of_hat(control->id), {}};
   // An acceleration has the code of a stick's axis, on a device that is a tilt sensor.
   const bool is_own_type = control->type == EV_KEY || control->type == EV_REL || control->type == EV_ABS;
@@ -121,6 +127,12 @@ bool WireNode::settle() {
   return false;
 }
 
+/// Inputs in one frame of readings. Most boards send frames of 128 bytes at most.
+std::size_t WireNode::most_in_a_frame() const {
+  constexpr std::size_t usual = 128, rest = wire::around + wire::readings_head_bytes;
+  return (std::min(wire::longest_frame(place_.wire.bytes_per_s()), usual) - rest) / wire::reading_bytes;
+}
+
 /// A hundred times a second, or as often as the wire can carry all of them, with a tenth of it left for answers.
 std::uint8_t WireNode::wire_every_ms(std::size_t most) const {
   const double bytes_per_s = place_.wire.bytes_per_s();
@@ -144,18 +156,14 @@ void WireNode::ask(Time now) {
   switch (state_) {
     case State::greeting:
       session_ = 0;
+      numbered_ = false;
       inputs_.clear();
       far_clock_.forget();
       write(out, wire::Greeting{++number_, 1000, "gyrax"});
       return send(wire::Kind::greet, out, now);
     case State::asking: out.u8(channel_); return send(wire::Kind::ask, out, now);
     case State::listening: {
-      const std::size_t fits =
-          (wire::longest_frame(place_.wire.bytes_per_s()) - wire::around - wire::readings_head_bytes) /
-          wire::reading_bytes;
-      // Most boards take frames of 128 bytes.
-      constexpr std::size_t usual = (128 - wire::around - wire::readings_head_bytes) / wire::reading_bytes;
-      const std::size_t most = std::min(fits, usual);
+      const std::size_t most = most_in_a_frame();
       write(out, wire::Heed{0, channels_, static_cast<std::uint8_t>(most), wire_every_ms(most)});
       return send(wire::Kind::more, out, now);
     }
@@ -205,7 +213,7 @@ void WireNode::take_welcome(const wire::Welcome& welcome, std::uint32_t session)
 void WireNode::take_channel(const wire::ChannelInfo& info) {
   if (info.number != channel_) return;
   if (!wire::is_output(info.kind)) {
-    const std::string name(info.name);
+    const std::string name = as_text(std::string(info.name));
     const Coded code = coded(name, info.kind);
     const auto same = [&](const Input& one) { return one.type == code.type && one.code == code.code; };
     if (!code.wrong.empty()) {
@@ -225,6 +233,11 @@ void WireNode::take_channel(const wire::ChannelInfo& info) {
   if (++channel_ < channels_) return;
   state_ = State::listening;
   is_none_ = inputs_.empty();
+  if (const int every = wire_every_ms(most_in_a_frame()); every > slow_ms)
+    unused_.push_back(
+        fmt::format("its wire carries all of its readings every {} ms only; a faster line, or a silence_ms "
+                    "that is a few times as long, is needed",
+                    every));
 }
 
 // ---- Readings ----
@@ -277,7 +290,10 @@ void WireNode::take_input(Input& input, const wire::InputReading& reading, Time 
 void WireNode::take_readings(const wire::Frame& frame, Time now, Out* out) {
   wire::Reader in{frame.payload};
   const auto head = wire::read_readings(in);
-  if (!head) return;
+  // What comes again, or after a newer one, says nothing of now.
+  if (!head || (numbered_ && static_cast<std::int16_t>(head->number - reading_) <= 0)) return;
+  numbered_ = true;
+  reading_ = head->number;
   heard_ns_.store(now.time_since_epoch().count(), std::memory_order_relaxed);
   const bool is_known = static_cast<std::uint16_t>(sequence_ - head->heard) < sent_at_.size();
   if (is_known) far_clock_.hear({sent_at_[head->heard % sent_at_.size()], now, head->heard_at_us, head->clock_us});

@@ -62,6 +62,7 @@ class WireNode final : public HandsetNode {
   void put(Out* out, const Input& input, std::int32_t value, Time event) const;
   void ask(Time now);
   void send(wire::Kind kind, const wire::Writer& out, Time now);
+  std::size_t most_in_a_frame() const;
   std::uint8_t wire_every_ms(std::size_t most) const;
   bool is_whole() const;
 
@@ -73,7 +74,8 @@ class WireNode final : public HandsetNode {
   std::array<std::uint8_t, wire::max_frame> bytes_{};
   std::array<Time, 16> sent_at_{};  // by sequence
   State state_ = State::greeting;
-  std::uint16_t number_, sequence_ = 0;
+  std::uint16_t number_, sequence_ = 0, reading_ = 0;  // reading_: the number of the last readings
+  bool numbered_ = false;
   std::uint32_t session_ = 0;
   std::uint8_t channels_ = 0, channel_ = 0;
   int tries_ = 0, descriptor_ = -1;

@@ -3,6 +3,7 @@
 // the same bytes again.
 #include "../../firmware/gyrax_board.h"
 
+#include <gyrax/link/board_ear.hpp>
 #include <gyrax/link/board_talk.hpp>
 
 #include <algorithm>
@@ -41,7 +42,12 @@ void level(void*, std::uint8_t, int) {}
 void steps(void*, std::uint8_t, std::int64_t position, std::uint32_t) {
   if (position < -(5000ll << 16) || position > 5000ll << 16) __builtin_trap();
 }
-std::int64_t counted(void*, std::uint8_t) { return 0; }
+std::int64_t counted(void* user, std::uint8_t) { return std::int64_t{static_cast<Far*>(user)->now} * 977; }
+std::int32_t input(void* user, std::uint8_t, std::uint8_t, std::uint8_t* valid) {
+  const std::uint32_t now = static_cast<Far*>(user)->now;
+  *valid = now % 7000 < 6000 ? 1 : 0;
+  return now % 9000 < 3000 ? 256 : 0;
+}
 
 gyrax_channel channel(std::uint8_t kind, std::int32_t low, std::int32_t high) {
   gyrax_channel c{};
@@ -67,11 +73,15 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   port.level = level;
   port.steps = steps;
   port.counted = counted;
-  const std::array<gyrax_channel, 4> channels{channel(GYRAX_SERVO, 900, 2100), channel(GYRAX_MOTOR, -1, 1),
-                                              channel(GYRAX_STEPPER, -5000, 5000), channel(GYRAX_SWITCH, 0, 1)};
-  std::array<gyrax_state, 4> states{};
+  port.input = input;
+  const std::array channels{channel(GYRAX_SERVO, 900, 2100),     channel(GYRAX_MOTOR, -1, 1),
+                            channel(GYRAX_STEPPER, -5000, 5000), channel(GYRAX_SWITCH, 0, 1),
+                            channel(GYRAX_DIGITAL, 0, 1),        channel(GYRAX_ANALOG, 0, 100),
+                            channel(GYRAX_ENCODER, 0, 0)};
+  std::array<gyrax_state, channels.size()> states{};
   gyrax_board board;
-  gyrax_board_begin(&board, &port, channels.data(), 4, states.data(), 1, "far");
+  gyrax_board_begin(&board, &port, channels.data(), channels.size(), states.data(), 1, "far");
+  BoardEar ear;
   BoardSetup setup;
   setup.channels.resize(4);
   for (std::uint8_t n = 0; n < 4; ++n) setup.channels[n].number = n;
@@ -95,6 +105,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
       far.in = bytes;
       gyrax_board_run(&board);
       talk.hear(now, bytes);
+      for (const bool out : {false, true})
+        ear.hear({now, out, bytes}, [](const BoardEar::Heard& heard) {
+          if (heard.words().size() > 10'000) __builtin_trap();
+        });
       for (const std::uint8_t byte : bytes) {
         if (!whole.take(byte)) continue;
         std::array<std::uint8_t, wire::max_frame> again{};
