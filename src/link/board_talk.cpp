@@ -367,7 +367,11 @@ std::span<const std::uint8_t> BoardTalk::next(Time now) {
     return pack(now, wire::Kind::set, out);
   }
   if (now - asked_at_ < (state_ == State::disagrees ? again_after : answer_within)) return {};
-  if (state_ == State::disagrees || (state_ != State::greeting && tries_ >= tries_of_one)) begin(now, State::greeting);
+  const bool is_unanswered = state_ != State::greeting && state_ != State::disagrees && tries_ >= tries_of_one;
+  if (is_unanswered)
+    say("the board answers a greeting, and not {} of channel {}: docs/board.md says what is expected",
+        state_ == State::asking ? "ask" : "assign", setup_.channels[row_].number);
+  if (state_ == State::disagrees || is_unanswered) begin(now, State::greeting);
   if (++tries_ == tries_of_one && state_ == State::greeting && counts_.sessions == 0)
     say("nobody answers at address {}: is the board on, and is the speed of its line the same?", setup_.address);
   asked_at_ = now;

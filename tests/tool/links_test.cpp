@@ -8,6 +8,7 @@
 #include <doctest/doctest.h>
 #include <nlohmann/json.hpp>
 
+#include <unistd.h>
 #include <csignal>
 #include <fstream>
 #include <sstream>
@@ -230,3 +231,32 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
     CHECK(says(ran, one.wrong));
   }
 }
+
+#ifdef GYRAX_OWN_END_PATH
+TEST_CASE("The shortest rig of docs/board.md drives a servo of a far end that was written from that page alone") {
+  const Folder folder;
+  const std::string page = gyrax::read_text("docs/board.md", 1u << 20).text;
+  const std::size_t begin = page.find("```toml\n") + 8;
+  std::string text = page.substr(begin, page.find("```", begin) - begin);
+  const std::size_t wire = text.find("serial = ");
+  REQUIRE(wire != std::string::npos);
+  const int port = 20'000 + ::getpid() % 30'000;
+  text.replace(wire, text.find('\n', wire) - wire, "tcp = \"127.0.0.1:" + std::to_string(port) + "\"");
+  // A busy machine is late.
+  text.replace(text.find("kind = \"board\""), 14, "kind = \"board\"\nsilence_ms = 1000\nvalid_ms = 1000");
+  text += "[tick]\nmax_ms = 1000\n[handset.pad]\nmax_age_ms = 2000\n";
+  std::ofstream(folder / "rig.toml") << text;
+  const Ran ran =
+      run_line("export XDG_STATE_HOME=" + folder.path.string() + "; " + GYRAX_OWN_END_PATH + " " +
+               std::to_string(port) + " >" + folder / "end.txt" + " & end=$!; " + GYRAX_TOOL_PATH + " run " +
+               folder / "rig.toml" + " --hands demo/first_session.toml --plain --no-real-time --no-logbook " +
+               "--for 8 2>&1; kill $end; cat " + folder / "end.txt");
+  CHECK(says(ran, "board 1 \"own end\" agrees: 1 channels"));
+  CHECK(says(ran, "tilt on channel 0 has had no pulse yet"));
+  CHECK(says(ran, "main is live"));
+  // From its middle on, 20 µs and more at a time.
+  CHECK(says(ran, "pulse 1500\n"));
+  CHECK(says(ran, "pulse 16"));
+  CHECK(ran.out.rfind("pulse 0\n") != std::string::npos);
+}
+#endif
