@@ -67,7 +67,7 @@ static void tell_channel(void) {
   uint8_t payload[64], *at = payload;
   const uint32_t numbers[] = {(uint32_t)pulse, 900 * 256, 2100 * 256, 3000 * 256, 30000 * 256};
   put(&at, now_us(), 4);
-  put(&at, 1 << 8 | status << 16, 3); /* channel 0, a servo */
+  put(&at, (uint32_t)(1 << 8 | status << 16), 3); /* channel 0, a servo */
   for (int i = 0; i < 5; ++i) put(&at, numbers[i], 4);
   memcpy(at, becomes, sizeof becomes);
   memcpy(at + sizeof becomes, "own", 3);
