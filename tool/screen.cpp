@@ -103,6 +103,17 @@ class Composer {
     for (std::size_t s = 0; s < view.switches.size(); ++s)
       line.push_back({fmt::format("   {} {}", rig.switches[s], view.switches[s] != 0 ? "on" : "off"),
                       view.switches[s] != 0 ? Style::plain : Style::dim});
+    for (std::size_t i = 0; i < view.inputs.size(); ++i) {
+      const RunView::Input& input = view.inputs[i];
+      const InputInfo& info = rig.inputs[i];
+      const bool known = input.state != InputState::unknown;
+      const std::string value = !known              ? std::string("unknown")
+                                : info.unit.empty() ? std::string(input.state == InputState::on ? "on" : "off")
+                                                    : fmt::format("{:.4g} {}", input.value, info.unit);
+      line.push_back({fmt::format("   {} {}", info.name, value), !known                          ? Style::warn
+                                                                 : input.state == InputState::on ? Style::plain
+                                                                                                 : Style::dim});
+    }
     add(line);
     add(numbers());
     if (view.holding.share > 0) {

@@ -246,6 +246,9 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     case Interlock::has_run:
     case Interlock::brake_holds:
     case Interlock::waits_for_power:
+    case Interlock::input_off:
+    case Interlock::input_unknown:
+    case Interlock::end_switch:
     case Interlock::on_path: return true;  // wait
     case Interlock::handset_gone: hands_.plug(static_cast<int>(index(first.handset)), now); return true;
     case Interlock::handset_silent: return true;

@@ -73,6 +73,10 @@ void take_reports(EngineParts& e, std::span<const LinkReport> reports) noexcept 
       for (const LinkId link : e.zones[z].setup.links)
         if (link == report.link) fault(e, id_at<ZoneId>(z), wrong);
   }
+  if (e.links.input_changes() == e.input_changes) return;
+  e.input_changes = e.links.input_changes();
+  e.still = 0;
+  e.held_back = true;
 }
 
 /// Whether what each zone depends on is still there.

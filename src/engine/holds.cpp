@@ -2,6 +2,10 @@
 
 #include "tell.hpp"
 
+#include <gyrax/base/nano.hpp>
+
+#include <utility>
+
 namespace gyrax::detail {
 namespace {
 
@@ -35,7 +39,60 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
 
 }  // namespace
 
+namespace {
+
+/// Which way an axis moves, and is asked to move.
+struct Ways {
+  bool down = false, up = false;
+  void add(double way) noexcept {
+    down = down || way < 0;
+    up = up || way > 0;
+  }
+};
+Ways ways_of(const EngineParts& e, AxisId id) noexcept {
+  const AxisMotion& motion = e.motion.axis(id);
+  const Request& request = e.request(id);
+  const double p = motion.state().p;
+  Ways ways;
+  ways.add(motion.state().v);
+  if (request.jogging) ways.add(request.jog);
+  if (request.following) ways.add(request.position - p);
+  if (request.going) ways.add(from_nano(request.goal) - p);
+  if (motion.has_goal()) ways.add(from_nano(motion.goal()) - p);
+  // A control that has to be let go first asks for the same as before.
+  if (request.waiting_for != no<SlotId>) ways.add(e.axis(id).end_way);
+  return ways;
+}
+
+Obstacle lacking_input(const EngineParts& e, InputId input) noexcept {
+  switch (e.links.input(input, e.now)) {
+    case InputState::on: return {};
+    case InputState::off: return {.what = Interlock::input_off, .input = input};
+    default: return {.what = Interlock::input_unknown, .input = input};
+  }
+}
+
+/// The switch of an end that an axis would run on to.
+Obstacle end_in_the_way(const EngineParts& e, AxisId id) noexcept {
+  const Axis& axis = e.axis(id);
+  if (axis.low_end == no<InputId> && axis.high_end == no<InputId>) return {};
+  const Ways ways = ways_of(e, id);
+  for (const auto& [end, towards] : {std::pair{axis.low_end, ways.down}, std::pair{axis.high_end, ways.up}}) {
+    if (end == no<InputId> || !towards) continue;
+    const InputState state = e.links.input(end, e.now);
+    if (state != InputState::off)
+      return {.what = state == InputState::on ? Interlock::end_switch : Interlock::input_unknown, .input = end};
+  }
+  return {};
+}
+
+}  // namespace
+
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
+  for (const InputId input : e.needs_inputs[group])
+    if (const Obstacle lack = lacking_input(e, input); lack.what != Interlock::none) return lack;
+  for (const AxisId axis : e.motion.groups()[group].axes)
+    if (const Obstacle end = end_in_the_way(e, axis); end.what != Interlock::none) return end;
   for (const SwitchId target : e.needs[group])
     if (!e.switches[index(target)].on) return {.what = Interlock::switch_off, .target = target};
   for (const Staggered& one : e.staggered)
@@ -59,6 +116,10 @@ bool hold_back(EngineParts& e, std::size_t group, bool live) noexcept {
   const Obstacle lack = lacking(e, group);
   const bool lacks = lack.what != Interlock::none;
   const std::vector<AxisId>& axes = e.motion.groups()[group].axes;
+  for (const AxisId axis : axes) {
+    const Obstacle end = end_in_the_way(e, axis);
+    e.axis(axis).end_way = end.what == Interlock::none ? 0 : end.input == e.axis(axis).low_end ? -1 : 1;
+  }
   if (live && lacks) e.bind.end_moves(axes, e.signal);
   for (const AxisId axis : axes) hold_back(e, axis, lack, live);
   return lacks;

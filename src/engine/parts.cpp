@@ -88,6 +88,8 @@ std::vector<GroupPlace> groups(const Setup& setup) {
     for (const AxisId id : group.axes) {
       const AxisSetup& axis = setup.axes[index(id)];
       place.needs =
+          place.needs || !axis.needs_inputs.empty() || axis.low_end != no<InputId> || axis.high_end != no<InputId>;
+      place.needs =
           place.needs || !axis.needs.empty() || axis.duty.any() || axis.brake.any() || axis.power_after > Span{};
       place.turns = place.turns || !is_place(axis.drive);
     }
@@ -103,12 +105,21 @@ Lists<SwitchId> needs(const Setup& setup) {
   return {setup.groups.size(), all};
 }
 
+Lists<InputId> needs_inputs(const Setup& setup) {
+  std::vector<Lists<InputId>::Entry> all;
+  for (std::size_t g = 0; g < setup.groups.size(); ++g)
+    for (const AxisId axis : setup.groups[g].axes)
+      for (const InputId input : setup.axes[index(axis)].needs_inputs) all.push_back({g, input});
+  return {setup.groups.size(), all};
+}
+
 }  // namespace
 
 EngineParts::EngineParts(const Setup& setup, Recompute how_much)
     : signal(setup.handsets, setup.controls, how_much),
       bind(bind_setup(setup), setup.controls.size(), how_much),
-      links(setup.links, column(setup.axes, wiring_of)),
+      links(setup.links, column(setup.axes, wiring_of),
+            column(setup.inputs, [](const InputSetup& input) { return input.link; })),
       motion(column(setup.axes, limits_of), setup.groups, how_much),
       envelope(column(setup.axes, bounds_of), how_much),
       output(setup.links, column(setup.axes, wiring_of), column(setup.axes, drive_of),
@@ -124,6 +135,7 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
       staggered(detail::staggered(setup)),
       switches(setup.switches.begin(), setup.switches.end()),
       needs(detail::needs(setup)),
+      needs_inputs(detail::needs_inputs(setup)),
       requests(setup.axes.size()),
       overrides(setup.axes.size(), 1),
       measured_by(column(setup.axes, detail::measured_by)),

@@ -109,6 +109,12 @@ BoardSetup board_setup(const Rig& rig, LinkId link) {
   for (std::size_t s = 0; s < rig.switches.size(); ++s)
     if (const SwitchSetup& one = rig.setup.switches[s]; one.wiring.link == link)
       setup.channels.push_back(board_channel(one, info.switch_channels[one.wiring.channel], rig.switches[s]));
+  for (const InputInfo& input : rig.inputs) {
+    if (input.link != link) continue;
+    const ChannelInfo& channel = info.input_channels[input.channel];
+    setup.channels.push_back(
+        {.number = channel.number, .kind = channel.kind, .name = input.name, .pin = channel.pin, .becomes = {}});
+  }
   std::ranges::sort(setup.channels, {}, &BoardChannel::number);
   return setup;
 }
@@ -136,13 +142,20 @@ BoardNear::BoardNear(const Rig& rig, LinkId link, std::uint64_t seed)
   for (const ChannelInfo& channel : info.switch_channels)
     switches_.push_back({.row = row_of(talk_.setup(), channel.number), .kind = channel.kind});
   reported_.resize(axes_.size());
+  for (std::size_t i = 0; i < rig.inputs.size(); ++i) {
+    const InputInfo& input = rig.inputs[i];
+    if (input.link != link) continue;
+    inputs_.push_back({id_at<InputId>(i), row_of(talk_.setup(), info.input_channels[input.channel].number), input});
+    input_reports_.push_back({id_at<InputId>(i)});
+  }
 }
 
 /// What a report says is wrong. A switch is told to stand until the board takes it up again; see tell().
 std::uint32_t BoardNear::faults(const BoardReport& report) noexcept {
   std::uint32_t faults = 0;
-  for (const ChannelReport& channel : report.channels)
-    if ((channel.status & wire::by_itself) != 0) faults |= board_stopped_by_itself;
+  for (std::size_t row = 0; row < report.channels.size(); ++row)
+    if (is_output(talk_.setup().channels[row].kind) && (report.channels[row].status & wire::by_itself) != 0)
+      faults |= board_stopped_by_itself;
   if (report.began_anew) faults |= board_began_anew;
   if ((report.state & wire::ran_late) != 0) faults |= board_ran_late;
   if ((report.state & wire::stopped) != 0) faults |= board_stopped;
@@ -163,7 +176,13 @@ void BoardNear::hear(Time now, std::span<const std::uint8_t> bytes, std::vector<
     else if (row.kind == wire::ChannelKind::servo && (channel.status & wire::known) != 0)
       reported_[a] = {false, position, 0, true};
   }
+  for (std::size_t i = 0; i < inputs_.size(); ++i) {
+    const ChannelReport& channel = report.channels[inputs_[i].row];
+    input_reports_[i].fresh = (channel.status & wire::measured) != 0;
+    input_reports_[i].value = inputs_[i].info.value_of(static_cast<double>(channel.position) / q16);
+  }
   LinkReport out;
+  out.inputs = input_reports_;
   out.link = link_;
   out.sequence = report.number;
   out.measured = report.measured;

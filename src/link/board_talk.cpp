@@ -170,6 +170,7 @@ bool BoardTalk::agrees(const BoardChannel& ours, const wire::ChannelInfo& theirs
     say("{} is on pin {} in the rig", on(), ours.pin);
     return false;
   }
+  if (!is_output(ours.kind)) return true;
   const auto disagrees = [&](const char* format, const auto&... words) {
     agrees = false;
     say(format, on(), words..., unit);

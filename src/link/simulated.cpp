@@ -46,6 +46,9 @@ sim::BenchSetup bench_setup(const Rig& rig, LinkId link) {
     // Channels count up in the order of the switches.
     setup.when_silent.push_back(static_cast<sim::Silent>(one.becomes[static_cast<std::size_t>(Cause::link_silent)]));
   }
+  for (std::size_t i = 0; i < rig.inputs.size(); ++i)
+    if (rig.inputs[i].link == link)
+      setup.inputs.push_back({.input = id_at<InputId>(i), .value = rig.inputs[i].start, .fresh = true});
   return setup;
 }
 
@@ -61,6 +64,7 @@ void SimulatedLink::receive(Time now, std::vector<LinkReport>& reports) {
 SimulatedLinks::SimulatedLinks(const Rig& rig) {
   for (const AxisSetup& axis : rig.setup.axes) axes_.push_back(axis.wiring);
   for (const SwitchSetup& one : rig.setup.switches) switches_.push_back(one.wiring);
+  for (const InputInfo& input : rig.inputs) inputs_.push_back({input.link, input.channel});
   for (std::size_t l = 0; l < rig.links.size(); ++l) links_.emplace_back(rig, id_at<LinkId>(l));
   reports_.reserve(256);
 }
@@ -88,6 +92,11 @@ double SimulatedLinks::speed(AxisId axis) const {
 bool SimulatedLinks::switched_on(SwitchId target) const {
   const Wiring& wire = switches_[index(target)];
   return links_[index(wire.link)].bench().switched_on(wire.channel);
+}
+
+void SimulatedLinks::set_input(InputId input, double value, bool fresh) {
+  const Wiring& wire = inputs_[index(input)];
+  links_[index(wire.link)].bench().set_input(wire.channel, value, fresh);
 }
 
 void SimulatedLinks::break_axis(AxisId axis, sim::AxisFault fault) {

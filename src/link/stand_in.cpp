@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <array>
 #include <chrono>
+#include <cstdlib>
 #include <random>
 #include <stdexcept>
 
@@ -32,6 +33,7 @@ sim::BoardChannel stand_in_channel(const BoardChannel& wanted) {
   made.kind = static_cast<std::uint8_t>(wanted.kind);
   made.low = wanted.low / 256.0;
   made.high = wanted.high / 256.0;
+  if (!is_output(wanted.kind)) return made;
   made.speed = room_above * wanted.speed / 256.0;
   made.accel = room_above * wanted.accel / 256.0;
   if (wanted.kind == wire::ChannelKind::servo) {
@@ -147,12 +149,15 @@ std::string ServedBoard::take(const std::string& line) {
     seen_.emplace_back("its power went and came back");
     return {};
   }
+  if (const auto own = take_own(board_, line)) return *own;
   if (line.starts_with("print ")) {
     board_.print(line.substr(6).c_str());
     return {};
   }
-  return fmt::format("there is no '{}'; it takes cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT, quit",
-                     line);
+  return fmt::format(
+      "there is no '{}'; it takes cut, noisy, slow, hung, stuck, sag, mend, restart, input NAME VALUE, print TEXT, "
+      "quit",
+      line);
 }
 
 std::vector<std::string> ServedBoard::seen() {
@@ -169,7 +174,31 @@ StandIn::StandIn(const Rig& rig, LinkId link)
     : ServedBoard(stand_in_setup(with_board(rig, link), link, std::random_device{}()),
                   board_place(rig.links[index(link)]), others_on_the_bus(rig, link)),
       wanted_(board_setup(rig, link)),
-      status_(wanted_.channels.size(), wire::by_itself) {}
+      input_channels_(rig.links[index(link)].input_channels),
+      status_(wanted_.channels.size(), wire::by_itself) {
+  for (const InputInfo& input : rig.inputs)
+    if (input.link == link) inputs_.push_back(input);
+}
+
+std::optional<std::string> StandIn::take_own(sim::Board& board, const std::string& line) {
+  if (!line.starts_with("input ")) return std::nullopt;
+  const std::size_t space = line.find(' ', 6);
+  const std::string name = line.substr(6, space == std::string::npos ? space : space - 6);
+  const std::string word = space == std::string::npos ? "" : line.substr(space + 1);
+  const auto input = std::ranges::find(inputs_, name, &InputInfo::name);
+  if (input == inputs_.end()) return fmt::format("there is no input '{}' on this board", name);
+  char* end = nullptr;
+  const double number = std::strtod(word.c_str(), &end);
+  const bool is_number = !word.empty() && *end == 0, is_contact = input->unit.empty();
+  if (word != "broken" && (is_contact ? word != "on" && word != "off" : !is_number))
+    return fmt::format("input {} is {}", name,
+                       is_contact ? std::string("\"on\", \"off\" or \"broken\"")
+                                  : fmt::format("a number of {}, or \"broken\"", input->unit));
+  const double raw = is_contact ? ((word == "on") != input->inverted ? 1 : 0) : number * input->counts / input->is;
+  board.set_input(input_channels_[input->channel].number, raw, word != "broken");
+  say(fmt::format("{} is {}{}{}", name, word, is_number ? " " : "", is_number ? input->unit : ""));
+  return "";
+}
 
 std::string StandIn::words_of(std::size_t row) const {
   const BoardChannel& channel = wanted_.channels[row];
@@ -181,7 +210,8 @@ std::string StandIn::words_of(std::size_t row) const {
     case wire::ChannelKind::stepper:
       return fmt::format("{} {:.0f} steps{}", channel.name, at, board().driven(channel.number) ? "" : ", no power");
     case wire::ChannelKind::motor: return fmt::format("{} {:.1f} %", channel.name, at * 100);
-    default: return fmt::format("{} {}", channel.name, at > 0.5 ? "on" : "off");
+    case wire::ChannelKind::on_off: return fmt::format("{} {}", channel.name, at > 0.5 ? "on" : "off");
+    default: return fmt::format("{} {:g}", channel.name, at);
   }
 }
 
@@ -200,6 +230,7 @@ std::vector<std::string> StandIn::seen() {
   std::vector<std::string> all = ServedBoard::seen();
   std::string alone;
   for (std::size_t row = 0; row < status_.size(); ++row) {
+    if (!is_output(wanted_.channels[row].kind)) continue;
     const std::uint8_t status = board().status(wanted_.channels[row].number);
     if ((status & wire::by_itself) != 0 && (status_[row] & wire::by_itself) == 0)
       alone += (alone.empty() ? "" : ", ") + words_of(row);

@@ -17,6 +17,11 @@ double units(std::int64_t per_256) { return static_cast<double>(per_256) / q8; }
 
 /// "8000 steps are 40 mm".
 std::string unit_words(const Rig& rig, const LinkInfo& link, const BoardChannel& channel) {
+  if (!is_output(channel.kind)) {
+    const auto input = std::ranges::find(rig.inputs, channel.name, &InputInfo::name);
+    return input->unit.empty() ? (input->inverted ? "on while open" : "on while closed")
+                               : fmt::format("{:g} counts are {:g} {}", input->counts, input->is, input->unit);
+  }
   const auto info = std::ranges::find(link.axis_channels, channel.number, &ChannelInfo::number);
   if (info == link.axis_channels.end()) return "on, off";
   const auto axis = std::ranges::find(rig.axes, channel.name, &AxisInfo::name);
@@ -36,10 +41,11 @@ Cells cells_of(const Rig& rig, const LinkInfo& link, const BoardChannel& channel
           name_of(channel.kind),
           channel.name,
           unit_words(rig, link, channel),
-          is_switch ? ""
-                    : fmt::format("{:g} … {:g}{}{}, {:.5g}{}{}/s at most", units(channel.low), units(channel.high),
-                                  space, unit, units(channel.speed), space, unit),
-          words_of(channel.kind, channel.becomes),
+          is_switch || !is_output(channel.kind)
+              ? ""
+              : fmt::format("{:g} … {:g}{}{}, {:.5g}{}{}/s at most", units(channel.low), units(channel.high), space,
+                            unit, units(channel.speed), space, unit),
+          is_output(channel.kind) ? words_of(channel.kind, channel.becomes) : "",
           load == link.loads.end() ? "" : fmt::format("{:g} A, {:g} A", load->moving, load->standing)};
 }
 

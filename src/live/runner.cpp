@@ -22,6 +22,7 @@ RunView sized(const Rig& rig) {
   view.zones.resize(rig.zones.size());
   view.samples.resize(rig.slots.size());
   view.switches.resize(rig.switches.size());
+  view.inputs.resize(rig.inputs.size());
   view.handsets.assign(rig.handsets.size(), HandsetHealth::absent);
   view.readings_lost.resize(rig.handsets.size());
   view.increments.resize(rig.axes.size());
@@ -120,6 +121,10 @@ void Runner::publish(Time now) noexcept {
   }
   for (std::size_t s = 0; s < now_.samples.size(); ++s) now_.samples[s] = engine_.signal().sample(id_at<SlotId>(s));
   for (std::size_t s = 0; s < now_.switches.size(); ++s) now_.switches[s] = out_.switches[s];
+  for (std::size_t i = 0; i < now_.inputs.size(); ++i) {
+    const InputId input = id_at<InputId>(i);
+    now_.inputs[i] = {engine_.links().input(input, now), engine_.links().input_value(input)};
+  }
   for (std::size_t h = 0; h < now_.handsets.size(); ++h) {
     now_.handsets[h] = engine_.signal().health(id_at<HandsetId>(h), now);
     now_.readings_lost[h] = engine_.signal().lost(id_at<HandsetId>(h));

@@ -48,6 +48,8 @@ Event read_event(Scan& scan, const Rig& rig, Time at) {
   e.layer = id_in<LayerId>(scan, rig.setup.layers.size());
   e.by = id_in<SlotId>(scan, rig.setup.controls.size());
   e.obstacle.target = id_in<SwitchId>(scan, rig.switches.size());
+  if (scan.take(']')) return e;
+  e.obstacle.input = id_in<InputId>(scan, rig.inputs.size());
   scan.want(']');
   return e;
 }

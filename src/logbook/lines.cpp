@@ -195,9 +195,11 @@ void append_events(std::string& out, std::span<const Event> events) {
                    number(e.obstacle.handset), number(e.obstacle.slot), number(e.obstacle.link), number(e.axis),
                    number(e.target), e.number);
     const int rest[] = {number(e.which), number(e.layer), number(e.by), number(e.obstacle.target)};
+    const int input = number(e.obstacle.input);
     // Later than the rest, and only where there is anything to tell.
-    if (std::any_of(std::begin(rest), std::end(rest), [](int row) { return row >= 0; }))
+    if (input >= 0 || std::any_of(std::begin(rest), std::end(rest), [](int row) { return row >= 0; }))
       fmt::format_to(std::back_inserter(out), ",{},{},{},{}", rest[0], rest[1], rest[2], rest[3]);
+    if (input >= 0) fmt::format_to(std::back_inserter(out), ",{}", input);
     out += ']';
     return true;
   });

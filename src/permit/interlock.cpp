@@ -44,6 +44,9 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
      "see what {link} says, and put it right"},
     {"waits_for_power", "it, or an axis of its group, gets its power after others",
      "wait a moment, let the control go, then use it again"},
+    {"input_off", "{input} is off", "see what {input} says, put it right, and let the control go once"},
+    {"input_unknown", "nobody knows what {input} is", "check {input} and its wire, and let the control go once"},
+    {"end_switch", "{input}, the switch at its end, is on", "move it the other way"},
 }};
 
 }  // namespace

@@ -3,11 +3,11 @@
 
 namespace gyrax {
 
-Links::Links(std::span<const LinkSetup> links, std::span<const Wiring> axes)
-    : links_(links.begin(), links.end()),
-      wiring_(axes.begin(), axes.end()),
-      states_(links.size()),
-      axes_(axes.size()) {}
+Links::Links(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const LinkId> inputs)
+    : links_(links.begin(), links.end()), wiring_(axes.begin(), axes.end()), states_(links.size()), axes_(axes.size()) {
+  inputs_.reserve(inputs.size());
+  for (const LinkId link : inputs) inputs_.push_back({link});
+}
 
 bool Links::holds(const LinkReport& report, Time now) const noexcept {
   const State& last = states_[index(report.link)];
@@ -18,6 +18,8 @@ bool Links::holds(const LinkReport& report, Time now) const noexcept {
   for (const AxisReport& axis : report.axes) {
     if ((axis.measured || axis.told) && !(is_position(axis.position) && is_position(axis.speed))) return false;
   }
+  for (const InputReport& input : report.inputs)
+    if (!is_position(input.value)) return false;
   return true;
 }
 
@@ -29,7 +31,20 @@ Cause Links::accept(const LinkReport& report, Time now) noexcept {
     if (wiring_[axis].link == report.link && wiring_[axis].channel < report.axes.size())
       axes_[axis] = report.axes[wiring_[axis].channel];
   }
+  for (const InputReport& input : report.inputs) {
+    if (index(input.input) >= inputs_.size() || inputs_[index(input.input)].link != report.link) continue;
+    Input& known = inputs_[index(input.input)];
+    if (known.known != input.fresh || (known.value != 0) != (input.value != 0)) ++input_changes_;
+    known.known = input.fresh;
+    known.value = input.value;
+  }
   return Cause::none;
+}
+
+InputState Links::input(InputId input, Time now) const noexcept {
+  const Input& known = inputs_[index(input)];
+  if (!known.known || !fresh(known.link, now)) return InputState::unknown;
+  return known.value != 0 ? InputState::on : InputState::off;
 }
 
 bool Links::fresh(LinkId link, Time now) const noexcept {

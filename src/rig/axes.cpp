@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include <utility>
+
 #include <algorithm>
 
 namespace gyrax {
@@ -19,9 +21,9 @@ const char* unit_words(const std::string& unit, std::size_t per_s) {
   return words[row][per_s];
 }
 
-void RigBuilder::read_axes(Table& root) {
+/// Nearly all begin with a machine that is simulated.
+void RigBuilder::add_usual_link() {
   if (link_names_.empty()) {
-    // Nearly all begin with a machine that is simulated.
     link_names_["machine"] = 0;
     rig_.setup.links.emplace_back();
     rig_.links.push_back(with_usual({.name = "machine",
@@ -36,6 +38,10 @@ void RigBuilder::read_axes(Table& root) {
     axis_channels_.push_back(0);
     switch_channels_.push_back(0);
   }
+}
+
+void RigBuilder::read_axes(Table& root) {
+  add_usual_link();
   if (names_.zones.empty()) {
     names_.zones["main"] = 0;
     rig_.zones.emplace_back("main");
@@ -73,6 +79,7 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
     read_load(table, link, name);
     axis.power_after = axis.wiring.channel * link.stagger;
   }
+  read_end_switches(table, axis);
   read_duty(table, axis);
   read_brake(table, axis.brake);
   if (!info.motor) info.max_stop = table.number("max_stop", {0, max_position, true, unit_words(info.unit)}, 0);
@@ -275,8 +282,14 @@ std::string position_words(const Rig& rig, std::size_t a) {
 
 std::string needs_words(const Rig& rig, std::size_t a) {
   std::string text;
-  for (const SwitchId target : rig.setup.axes[a].needs)
+  const AxisSetup& axis = rig.setup.axes[a];
+  for (const SwitchId target : axis.needs)
     text += (text.empty() ? "; moves only while on: " : ", ") + rig.switches[index(target)];
+  for (const InputId input : axis.needs_inputs)
+    text += (text.empty() ? "; moves only while on: " : ", ") + rig.inputs[index(input)].name;
+  for (const auto& [end, words] : {std::pair{axis.low_end, "low"}, {axis.high_end, "high"}})
+    if (end != no<InputId>)
+      text += fmt::format("; {} at its {} end lets it move only away", rig.inputs[index(end)].name, words);
   if (const Span after = rig.setup.axes[a].power_after; after > Span{})
     text += fmt::format("; gets power {:g} ms after its zone", to_seconds(after) * 1e3);
   const BrakeTimes& brake = rig.setup.axes[a].brake;

@@ -35,7 +35,7 @@ void read_number(Table& table, const LinkInfo& link, ChannelInfo& channel) {
   if (!number) return;
   channel.number = static_cast<std::uint8_t>(*number);
   channel.pin = table.text("pin").value_or("");
-  for (const auto* list : {&link.axis_channels, &link.switch_channels})
+  for (const auto* list : {&link.axis_channels, &link.switch_channels, &link.input_channels})
     for (const ChannelInfo& other : *list)
       if (other.number == channel.number && other.read)
         table.problem(Code::duplicate_name, "channel",
@@ -125,6 +125,15 @@ void read_channel(Table& table, LinkInfo& link, const SwitchSetup& one, const st
   link.switch_channels.push_back(channel);
 }
 
+void read_channel(Table& table, LinkInfo& link, const InputInfo& input) {
+  if (!is_board(link)) return refuse_keys(table, link, {"channel", "pin"});
+  ChannelInfo channel;
+  channel.name = input.name;
+  channel.kind = input.unit.empty() ? wire::ChannelKind::digital : wire::ChannelKind::analog;
+  read_number(table, link, channel);
+  link.input_channels.push_back(channel);
+}
+
 void read_load(Table& table, LinkInfo& link, const std::string& name) {
   auto amps = table.table("amps");
   if (!amps) return;
@@ -168,7 +177,7 @@ BoardTimes times_alone(const LinkInfo& link) {
   // A board of firmware/ takes frames of so many bytes, unless it is built otherwise.
   constexpr std::size_t usual_frame = 128;
   std::vector<std::uint8_t> numbers;
-  for (const auto* list : {&link.axis_channels, &link.switch_channels})
+  for (const auto* list : {&link.axis_channels, &link.switch_channels, &link.input_channels})
     for (const ChannelInfo& channel : *list) numbers.push_back(channel.number);
   std::ranges::sort(numbers);
   BoardTimes times;

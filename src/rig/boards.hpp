@@ -14,6 +14,8 @@ namespace gyrax {
 void read_channel(Table& table, LinkInfo& link, const AxisSetup& axis, const std::string& name);
 /// `channel` of a switch; what it becomes on loss stands in its `becomes`.
 void read_channel(Table& table, LinkInfo& link, const SwitchSetup& one, const std::string& name);
+/// `channel` of an input: a digital or an analogue one.
+void read_channel(Table& table, LinkInfo& link, const InputInfo& input);
 inline constexpr double most_amps = 1000;
 /// `amps = { moving = 1.2, standing = 0.3 }` of an axis, `amps = 0.5` of a switch.
 void read_load(Table& table, LinkInfo& link, const std::string& name);

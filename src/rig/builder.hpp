@@ -29,6 +29,7 @@ class RigBuilder {
   void read_links(Table& root);
   void check_shared_wire(Table& table, const LinkInfo& link);
   void read_zones(Table& root);
+  void read_inputs(Table& root);
   void read_axes(Table& root);
   void read_groups(Table& root);
   void read_poses(Table& root);
@@ -54,6 +55,8 @@ class RigBuilder {
   std::optional<std::pair<double, double>> read_travel(Table& table, AxisInfo& info);
   MotionLimits read_limits(Table& table, AxisInfo& info);
   void read_position(Table& table, const std::string& unit_name, AxisSetup& axis);
+  void add_usual_link();
+  void read_end_switches(Table& table, AxisSetup& axis);
   void read_duty(Table& table, AxisSetup& axis);
   void read_brake(Table& table, BrakeTimes& brake);
   void read_increments(Table& table);
@@ -126,7 +129,7 @@ class RigBuilder {
   Rig rig_;
   std::vector<Line> lines_;
   EffectNames names_{rig_, {}, {}, {}, {}, {}, {}, {}, false};
-  Names group_names_, link_names_, handset_names_;
+  Names group_names_, link_names_, handset_names_, input_names_;
   Origin shared_override_;
   std::map<std::string, OverrideId> group_overrides_;
   std::vector<std::vector<std::string>> needs_;  // by AxisId, until the switches are known

@@ -102,6 +102,23 @@ void write_switches(Out out, const Rig& rig) {
   }
 }
 
+void write_inputs(Out out, const Rig& rig) {
+  if (rig.inputs.empty()) return;
+  fmt::format_to(out, "\nInputs (what is not known is not good)\n");
+  for (const InputInfo& input : rig.inputs) {
+    const LinkInfo& link = rig.links[index(input.link)];
+    const std::string what = input.unit.empty()
+                                 ? std::string(input.inverted ? "a contact, on while it is open" : "a contact")
+                             : input.counts == 1 && input.is == 1
+                                 ? fmt::format("a number of {}", input.unit)
+                                 : fmt::format("{:g} counts are {:g} {}", input.counts, input.is, input.unit);
+    fmt::format_to(out, "  {:<12} {}, of {}{}  {}\n", input.name, what, link.name,
+                   link.input_channels.empty() ? std::string()
+                                               : fmt::format(", channel {}", link.input_channels[input.channel].number),
+                   where(rig, input.origin));
+  }
+}
+
 void write_links(Out out, const Rig& rig) {
   fmt::format_to(out, "\nLinks\n");
   for (const LinkInfo& link : rig.links) {
@@ -338,6 +355,7 @@ std::string review_text(const Rig& rig) {
   write_controls(out, rig);
   write_bindings(out, rig);
   write_switches(out, rig);
+  write_inputs(out, rig);
   write_links(out, rig);
   write_watchdogs(out, rig);
   write_predictions(out, rig);

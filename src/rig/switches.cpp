@@ -78,6 +78,14 @@ void RigBuilder::read_switches(Table& root) {
 void RigBuilder::resolve_needs() {
   for (std::size_t a = 0; a < needs_.size(); ++a)
     for (const std::string& word : needs_[a]) {
+      const bool is_input = input_names_.contains(word), is_switch = names_.switches.contains(word);
+      if (is_input && is_switch)
+        needed_at_[a].problem(Code::duplicate_name, "needs", fmt::format("'{}' is a switch and an input", word),
+                              "names that differ");
+      if (is_input) {
+        rig_.setup.axes[a].needs_inputs.push_back(id_at<InputId>(input_names_.at(word)));
+        continue;
+      }
       const SwitchId target = named<SwitchId>(needed_at_[a], "needs", names_.switches, word, "switch");
       if (target != no<SwitchId>) rig_.setup.axes[a].needs.push_back(target);
     }

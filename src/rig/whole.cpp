@@ -37,6 +37,9 @@ void RigBuilder::collect_dependencies() {
     add_once(zone.links, setup.axes[a].wiring.link);
     // On the word of a switch that nobody hears of nothing moves.
     for (const SwitchId target : setup.axes[a].needs) add_once(zone.links, setup.switches[index(target)].wiring.link);
+    for (const InputId input : setup.axes[a].needs_inputs) add_once(zone.links, setup.inputs[index(input)].link);
+    for (const InputId end : {setup.axes[a].low_end, setup.axes[a].high_end})
+      if (end != no<InputId>) add_once(zone.links, setup.inputs[index(end)].link);
   }
   for (const BindingSetup& b : setup.bindings) {
     const HandsetId handset = setup.controls[index(b.slot)].handset;

@@ -20,6 +20,7 @@ std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause ca
                      fmt::arg("control", name_of(rig, o)),
                      fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
                      fmt::arg("switch", o.target == no<SwitchId> ? "a switch" : rig.switches[index(o.target)]),
+                     fmt::arg("input", o.input == no<InputId> ? "an input" : rig.inputs[index(o.input)].name),
                      fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for(rig, makes_ready)),
                      fmt::arg("enable", controls_for(rig, enables)), fmt::arg("reset", controls_for(rig, resets)));
 }
@@ -97,6 +98,7 @@ std::vector<std::pair<const char*, std::string>> facts(const Rig& rig, const Eve
   add("handset", e.obstacle.handset, rig.handsets);
   if (e.obstacle.slot != no<SlotId>) all.emplace_back("control", rig.slots[index(e.obstacle.slot)].name);
   if (e.obstacle.link != no<LinkId>) all.emplace_back("link", rig.links[index(e.obstacle.link)].name);
+  if (e.obstacle.input != no<InputId>) all.emplace_back("input", rig.inputs[index(e.obstacle.input)].name);
   if (e.axis != no<AxisId>) all.emplace_back("axis", rig.axes[index(e.axis)].name);
   const SwitchId target = e.target != no<SwitchId> ? e.target : e.obstacle.target;
   add("switch", target, rig.switches);

@@ -14,7 +14,10 @@ double limited(double value, double limit) { return value > limit ? limit : valu
 Bench::Bench(const BenchSetup& setup)
     : setup_(setup), states_(setup.axes.size()), switches_(setup.switches), on_the_way_(reports_on_the_way) {
   for (std::size_t a = 0; a < states_.size(); ++a) states_[a].p = states_[a].target = setup.axes[a].start;
-  for (Sent& sent : on_the_way_) sent.axes.resize(setup.axes.size());
+  for (Sent& sent : on_the_way_) {
+    sent.axes.resize(setup.axes.size());
+    sent.inputs.resize(setup.inputs.size());
+  }
 }
 
 void Bench::receive(const Frame& frame) noexcept {
@@ -95,7 +98,9 @@ void Bench::measure(Time now) noexcept {
     if (knows) state.told = p;
     sent.axes[a] = {axis.measured, state.told, knows ? state.v : 0};
   }
+  for (std::size_t i = 0; i < sent.inputs.size(); ++i) sent.inputs[i] = setup_.inputs[i];
   sent.report = {setup_.link, heartbeat_, now, now + setup_.report_delay, sent.axes};
+  sent.report.inputs = sent.inputs;
   ++count_;
 }
 

@@ -78,7 +78,7 @@ TEST_CASE("check, rehearse, logbook and calibrate say what docs/json.md says") {
       paths_of({"rehearse --json demo/bench.toml demo/session.toml",
                 "rehearse --json demo/desk.toml demo/desk_session.toml",
                 "rehearse --json demo/fine.toml demo/fine_session.toml", "logbook --json " + log, "logbook --json"}),
-      {"story[].link"});
+      {"story[].link", "story[].input"});
   compare("check, of a rig and of the same after an edit",
           paths_of({"check --json demo/bench.toml " + (folder / "doubtful.toml")}));
   compare("faults", paths_of({"faults --json demo/six_keys.toml"}), {"untried[]"});
@@ -89,9 +89,9 @@ TEST_CASE("check, rehearse, logbook and calibrate say what docs/json.md says") {
 TEST_CASE("run says what docs/json.md says, line by line; each kind of event is in its table") {
   const Folder folder;
   const std::string log = " --no-real-time --for 6 --json --logbook " + (folder / "a.jsonl.zst");
-  compare(
-      "run and watch", paths_of({"run demo/bench.toml --hands demo/session.toml" + log}, true),
-      {"note", "link", "switch", "layer", "which", "by", "present", "device", "id", "node", "code", "raw", "value"});
+  compare("run and watch", paths_of({"run demo/bench.toml --hands demo/session.toml" + log}, true),
+          {"note", "link", "switch", "input", "layer", "which", "by", "present", "device", "id", "node", "code", "raw",
+           "value"});
   const std::string events = docs().substr(docs().find("### Events"));
   for (const char* kind : {"state", "fault", "refused", "step", "step_refused", "wheel_refused", "switch_refused",
                            "override", "increment", "chosen", "layer", "in_charge", "move_refused", "reduced",

@@ -48,7 +48,7 @@ struct AxisReport {
   bool told = false;    ///< the position is where it was told to be last
 };
 
-/// One of a link's inputs: a limit switch, a load, a temperature. Reserved for wires.
+/// One of a link's inputs: a limit switch, a load, a temperature.
 struct InputReport {
   InputId input{};
   double value = 0;   ///< in the input's unit; 0 or 1 where it is a contact

@@ -47,7 +47,9 @@ struct Axis {
         group(g),
         start(s.start),
         in_position(s.in_position),
-        rest(s.rest) {}
+        rest(s.rest),
+        low_end(s.low_end),
+        high_end(s.high_end) {}
   ZoneId zone;
   LinkId link;
   PositionKind position;
@@ -56,11 +58,13 @@ struct Axis {
   std::size_t group;
   double start, in_position;
   Span rest;
+  InputId low_end, high_end;
   std::optional<Time> wheel_told;  // when it was last told that counts do nothing
   Obstacle held_by;                // what keeps it from what it is asked, besides its zone and its travel
   bool lapsed = false;             // asked while it lacked something: it has to be let go, or met, first
   int side = 0;                    // of a followed control that has to be met: where it was seen from the axis
   int direction = 0;               // of a motor: the way it turned last
+  int end_way = 0;                 // towards the switch of an end that holds it, as long as it is asked to go there
   Time rests_since{};              // of a motor
 };
 
@@ -105,7 +109,8 @@ struct Staggered {
 /// What each tick needs of a group, whatever it does.
 struct GroupPlace {
   ZoneId zone{};
-  bool needs = false;  // some axis of it needs a switch, has a brake, waits for power, or may run for so long only
+  bool needs =
+      false;  // some axis of it needs a switch or an input, has a brake, waits for power, or may run for so long only
   bool turns = false;  // some axis of it is a motor, that rests before it turns round
 };
 
@@ -131,6 +136,8 @@ struct EngineParts {
   std::vector<Switch> switches;
   bool timed_switches = false;        // some switch goes off after a time
   Lists<SwitchId> needs;              // by group: what any of its axes needs
+  Lists<InputId> needs_inputs;        // the same
+  std::uint32_t input_changes = 0;    // of the links, when they were looked at last
   std::vector<Request> requests;      // by CoordinateId
   bool held_back = true;              // requests is not what the hands ask: something was taken from it
   std::vector<double> overrides;      // by AxisId: the share of speed in force

@@ -35,7 +35,10 @@ struct AxisSetup {
   RunawayTimes runaway{};       ///< measured axes
   DutyLimits duty{};            ///< of those that nothing measures
   BrakeTimes brake{};
-  Span power_after{};  ///< it gets power so long after its zone: one axis after the other
+  Span power_after{};                 ///< it gets power so long after its zone: one axis after the other
+  std::vector<InputId> needs_inputs;  ///< all of these must be on, and known, for it to move
+  /// The switches at its ends: while one is on, or not known, the axis moves only away from it.
+  InputId low_end = no<InputId>, high_end = no<InputId>;
 };
 
 /// What a switch becomes. keep: it stays as it is.
@@ -57,6 +60,11 @@ struct SwitchSetup {
   Span min_off{};  ///< off so long before it goes on again
 };
 
+/// What a link reports besides its axes.
+struct InputSetup {
+  LinkId link{};
+};
+
 struct Setup {
   Span max_tick = std::chrono::milliseconds(20);  ///< a tick later than this after the last one is a fault
   std::vector<HandsetSetup> handsets;
@@ -72,6 +80,7 @@ struct Setup {
   std::vector<GroupSetup> groups;
   std::vector<LinkSetup> links;
   std::vector<SwitchSetup> switches;
+  std::vector<InputSetup> inputs;
 };
 
 }  // namespace gyrax

@@ -66,6 +66,13 @@ class BoardNear {
   std::vector<Row> axes_, switches_;
   std::vector<ChannelTold> told_;
   std::vector<AxisReport> reported_;
+  struct InputRow {
+    InputId input{};
+    std::size_t row = 0;
+    InputInfo info;
+  };
+  std::vector<InputRow> inputs_;
+  std::vector<InputReport> input_reports_;
 };
 
 class BoardLink;

@@ -44,12 +44,14 @@ class SimulatedLinks final : public Machines {
   double position(AxisId axis) const;
   double speed(AxisId axis) const;
   bool switched_on(SwitchId target) const;
+  /// What an input of the rig says from now on, in its unit; not `fresh`: nothing that can be relied on.
+  void set_input(InputId input, double value, bool fresh = true);
   /// Breaks an axis of the rig (or mends it, with AxisFault::none).
   void break_axis(AxisId axis, sim::AxisFault fault);
 
  private:
   std::vector<SimulatedLink> links_;
-  std::vector<Wiring> axes_, switches_;
+  std::vector<Wiring> axes_, switches_, inputs_;
   std::vector<LinkReport> reports_;
 };
 

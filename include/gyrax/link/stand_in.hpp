@@ -31,8 +31,8 @@ class ServedBoard {
   virtual ~ServedBoard() = default;
   /// For so long; `waits_for` is a descriptor that ends it sooner once it is readable, or -1.
   void run(Span span, int waits_for = -1);
-  /// "cut", "noisy", "slow", "hung", "stuck", "sag", "mend", "restart", "print TEXT". Returns what is wrong with it;
-  /// empty: nothing.
+  /// "cut", "noisy", "slow", "hung", "stuck", "sag", "mend", "restart", "print TEXT"; of a rig's board "input NAME on",
+  /// "off", a number or "broken". Returns what is wrong with it; empty: nothing.
   std::string take(const std::string& line);
   /// What changed since the last time this was asked, a line each.
   virtual std::vector<std::string> seen();
@@ -43,6 +43,8 @@ class ServedBoard {
  protected:
   /// Errors: std::runtime_error where the wire cannot be served.
   ServedBoard(const sim::BoardSetup& setup, wire::Place place, std::vector<sim::Board> others);
+  /// Lines of its own: nullopt where it is none of them, otherwise what is wrong with it.
+  virtual std::optional<std::string> take_own(sim::Board&, const std::string& /*line*/) { return std::nullopt; }
   /// Before bytes go to and fro.
   virtual void act(sim::Board&, std::uint64_t /*now_us*/) {}
   void say(std::string line) { seen_.push_back(std::move(line)); }
@@ -70,9 +72,12 @@ class StandIn final : public ServedBoard {
   std::string moved() override;
 
  private:
+  std::optional<std::string> take_own(sim::Board& board, const std::string& line) override;
   std::string words_of(std::size_t channel) const;
 
   BoardSetup wanted_;
+  std::vector<InputInfo> inputs_;  // of this link
+  std::vector<ChannelInfo> input_channels_;
   std::vector<std::uint8_t> status_;
   std::vector<std::string> told_;  // by channel of the rig
 };

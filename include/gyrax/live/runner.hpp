@@ -47,6 +47,11 @@ struct RunView {
   std::vector<ZoneView> zones;
   std::vector<Sample> samples;  ///< by SlotId
   std::vector<std::uint8_t> switches;
+  struct Input {
+    InputState state = InputState::unknown;
+    double value = 0;  ///< the last that was reported, in its unit
+  };
+  std::vector<Input> inputs;
   std::vector<HandsetHealth> handsets;
   std::vector<std::uint64_t> readings_lost;  ///< by HandsetId
   std::vector<Nano> increments;              ///< by CoordinateId

@@ -41,12 +41,15 @@ enum class Interlock : std::uint8_t {
   brake_holds,
   far_end_fault,
   waits_for_power,
+  input_off,
+  input_unknown,
+  end_switch,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::waits_for_power) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::end_switch) + 1;
 
 struct AboutInterlock {
   const char* name;
-  const char* sentence;  ///< what holds it; {handset}, {control}, {link}, {switch} and {cause} stand for names
+  const char* sentence;  ///< what holds it; {handset}, {control}, {link}, {switch}, {input} and {cause} stand for names
   const char* release;   ///< what would release it; {ready}, {enable} and {reset} stand for the controls bound to them
 };
 
@@ -59,6 +62,7 @@ struct Obstacle {
   SlotId slot = no<SlotId>;
   LinkId link = no<LinkId>;
   SwitchId target = no<SwitchId>;
+  InputId input = no<InputId>;
   bool operator==(const Obstacle&) const = default;
 };
 

@@ -1,7 +1,7 @@
 /// The watchdog of the links: is each heartbeat fresh, and where is every axis.
 ///
-/// In: reports. Out: whether a link is fresh, and the last measured position of each axis. Never: a position from a
-/// report that failed a check, and never a neutral one in place of a lost one.
+/// In: reports. Out: whether a link is fresh, the last measured position of each axis, and what each input is. Never: a
+/// position from a report that failed a check, and never a neutral one in place of a lost one.
 ///
 ///     Cause wrong = links.accept(report, now);      // Cause::none, or why the report was refused
 #pragma once
@@ -25,9 +25,13 @@ struct Wiring {
   std::uint16_t channel = 0;
 };
 
+/// What an input is known to be. What is stale is unknown, and unknown is not good.
+enum class InputState : std::uint8_t { unknown, off, on };
+
 class Links {
  public:
-  Links(std::span<const LinkSetup> links, std::span<const Wiring> axes);
+  /// `inputs`: by InputId, the link that reports each.
+  Links(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const LinkId> inputs = {});
 
   /// Takes one report. Refused whole, with Cause::report_invalid, where its times are out of order or in the future,
   /// its heartbeat stands still or runs backwards, or a measured number is not finite. An unknown link is ignored.
@@ -40,6 +44,11 @@ class Links {
   const AxisReport& measured(AxisId axis) const noexcept { return axes_[index(axis)]; }
   /// When that was measured; the beginning of time if there was none.
   Time measured_at(LinkId link) const noexcept { return states_[index(link)].measured; }
+  InputState input(InputId input, Time now) const noexcept;
+  /// The last number that was reported of it, in its unit; 0 where there was none.
+  double input_value(InputId input) const noexcept { return inputs_[index(input)].value; }
+  /// One more each time that an input is something else than before.
+  std::uint32_t input_changes() const noexcept { return input_changes_; }
   std::size_t links() const noexcept { return states_.size(); }
 
  private:
@@ -55,6 +64,13 @@ class Links {
   std::vector<Wiring> wiring_;
   std::vector<State> states_;
   std::vector<AxisReport> axes_;
+  struct Input {
+    LinkId link{};
+    bool known = false;
+    double value = 0;
+  };
+  std::vector<Input> inputs_;
+  std::uint32_t input_changes_ = 0;
 };
 
 }  // namespace gyrax

@@ -68,6 +68,18 @@ struct Load {
   double moving = 0, standing = 0;  ///< of a switch: on
 };
 
+/// Something that a link reports besides its axes.
+struct InputInfo {
+  std::string name, unit;  ///< unit: of an analogue one; empty: a contact
+  LinkId link{};
+  bool inverted = false;      ///< a contact that is open where it is on
+  double counts = 1, is = 1;  ///< of an analogue one: so many counts are so many units
+  double start = 0;           ///< of a simulated one
+  std::uint16_t channel = 0;  ///< among its link's inputs
+  Origin origin;
+  double value_of(double raw) const { return unit.empty() ? ((raw != 0) != inverted ? 1 : 0) : raw * is / counts; }
+};
+
 struct LinkInfo {
   std::string name;
   std::string kind = "simulated";
@@ -75,6 +87,7 @@ struct LinkInfo {
   std::map<std::string, std::string> texts;  ///< those that are words
   Origin origin;
   std::vector<ChannelInfo> axis_channels, switch_channels;  ///< of a board: by Wiring::channel
+  std::vector<ChannelInfo> input_channels{};                ///< of a board: by InputInfo::channel
   double supply_a = 0;                                      ///< what feeds all of it gives; 0: the rig does not say
   std::vector<Load> loads;                                  ///< those that the rig gives
   Span stagger{};                                           ///< its axes get power so long after each other
@@ -113,6 +126,7 @@ struct Rig {
   std::vector<SlotInfo> slots;
   std::vector<SeatWish> seats;  ///< by HandsetId: which device it may be, and what it has to have
   std::vector<LinkInfo> links;
+  std::vector<InputInfo> inputs;  ///< by InputId
   std::vector<BindingInfo> bindings;
   std::vector<std::string> remarks;       ///< what the checker cannot promise, in sentences
   std::map<std::string, Origin> origins;  ///< by full key, "axis.x.speed"; what is not there has its default

@@ -25,7 +25,7 @@ std::string say(const Rig& rig, const Event& event);
 /// The kind of an event as one word, for scripts and logbooks: "state", "step_refused" …
 const char* name_of(Event::Kind kind) noexcept;
 /// What an event is about, by names, for scripts: those of zone, state, cause, interlock, handset, control, link, axis,
-/// switch, layer, which and by that it has.
+/// switch, input, layer, which and by that it has.
 std::vector<std::pair<const char*, std::string>> facts(const Rig& rig, const Event& event);
 /// A counted amount in an axis's unit, to the last digit that counts: "+0.05 mm".
 std::string say_amount(const Rig& rig, AxisId axis, Nano amount);

@@ -40,6 +40,7 @@ struct BenchSetup {
   std::vector<BenchAxis> axes;
   std::size_t switches = 0;
   std::vector<Silent> when_silent;  ///< by switch; where it is shorter: keep
+  std::vector<InputReport> inputs;  ///< what it reports besides, at first
 };
 
 /// What can go wrong with an axis.
@@ -80,6 +81,11 @@ class Bench {
   /// Somebody puts an axis elsewhere, by hand.
   void place(std::size_t axis, double position) noexcept { states_[axis].p = states_[axis].target = position; }
   void break_axis(std::size_t axis, AxisFault fault) noexcept { states_[axis].fault = fault; }
+  /// What an input says from now on; not `fresh`: nothing that can be relied on.
+  void set_input(std::size_t i, double value, bool fresh = true) noexcept {
+    setup_.inputs[i].value = value;
+    setup_.inputs[i].fresh = fresh;
+  }
 
   const BenchSetup& setup() const noexcept { return setup_; }
   double position(std::size_t axis) const noexcept { return states_[axis].p; }
@@ -102,6 +108,7 @@ class Bench {
   struct Sent {
     LinkReport report;
     std::vector<AxisReport> axes;
+    std::vector<InputReport> inputs;
   };
   void move(State& state, const BenchAxis& axis, bool valid, double dt_s) const noexcept;
   void work_brake(State& state, const BenchAxis& axis, bool valid, double dt_s) noexcept;
