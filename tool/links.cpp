@@ -44,8 +44,8 @@ struct Widths {
 Widths widths_of(const Json& channels) {
   Widths widths;
   for (const Json& channel : channels) {
-    widths.kind = std::max(widths.kind, text(channel, "kind").size() + 2);
-    widths.pin = std::max(widths.pin, text(channel, "pin").size() + 2);
+    widths.kind = std::max(widths.kind, text(channel, "kind").size() + 1);
+    widths.pin = std::max(widths.pin, text(channel, "pin").size() + 1);
   }
   return widths;
 }
