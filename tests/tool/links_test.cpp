@@ -190,7 +190,7 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
   text.insert(text.find("[axis]"), "[tick]\nmax_ms = 1000\n[link.machine]\nkind = \"simulated\"\nsilence_ms = 1000\n");
   const std::string rig = folder / "rig.toml";
   std::ofstream(rig) << text;
-  const Ran nobody = run("run " + rig + " --plain --no-real-time --no-logbook --for 0.5");
+  const Ran nobody = run("run " + rig + " --plain --no-real-time --no-logbook --for 3");
   CHECK(says(nobody, "cannot be opened: No such file or directory"));
   CHECK(says(nobody, "waiting for pad"));
   Beside pad("stand-in handset " + rig + " demo/wired_session.toml", folder / "pad.txt");
@@ -210,6 +210,9 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
     CHECK(program.says("is gone"));
     pad.tell("mend");
     CHECK(program.says("is plugged in", 2));
+    // As Ctrl-C would.
+    CHECK(run_line("pkill -INT -f -- 'run " + rig + "'").exit == 0);
+    CHECK(program.end() == 0);
   }
   pad.tell("quit");
   CHECK(pad.end() == 0);
