@@ -29,7 +29,8 @@ case $verb in
   handsets) _arguments --help '--all[also what no rig can use]' $json ;;
   calibrate)
     _arguments --help '--track[a recording]:track:_files -g "*.evemu"' '--out[write the calibration]:file:_files' $replace \
-      '--wire[it hangs there]:wire:' '--device[which one]:id:' '--name[a code that is another control]:CODE=control:' '--step[seconds]:seconds:' $json
+      '--wire[it hangs there]:wire:' '--device[which one]:id:' \
+      '--name[a code that is another control]:CODE=control:' '--step[seconds]:seconds:' $json
     ;;
   watch) _arguments --help $rig '--wire[a handset hangs there]:wire:' $live ;;
   run)

@@ -37,10 +37,6 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
   if ((axis.lapsed || lacks) && request.by != no<SlotId> && !request.moving()) request.waiting_for = request.by;
 }
 
-}  // namespace
-
-namespace {
-
 /// Which way an axis moves, and is asked to move.
 struct Ways {
   bool down = false, up = false;
@@ -86,6 +82,13 @@ Obstacle end_in_the_way(const EngineParts& e, AxisId id) noexcept {
   return {};
 }
 
+/// Remembers on which side it is held, for as long as it is asked to go there.
+void note_end(EngineParts& e, AxisId id) noexcept {
+  const Obstacle end = end_in_the_way(e, id);
+  Axis& axis = e.axis(id);
+  axis.end_way = end.what == Interlock::none ? 0 : end.input == axis.low_end ? -1 : 1;
+}
+
 }  // namespace
 
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
@@ -116,10 +119,7 @@ bool hold_back(EngineParts& e, std::size_t group, bool live) noexcept {
   const Obstacle lack = lacking(e, group);
   const bool lacks = lack.what != Interlock::none;
   const std::vector<AxisId>& axes = e.motion.groups()[group].axes;
-  for (const AxisId axis : axes) {
-    const Obstacle end = end_in_the_way(e, axis);
-    e.axis(axis).end_way = end.what == Interlock::none ? 0 : end.input == e.axis(axis).low_end ? -1 : 1;
-  }
+  for (const AxisId axis : axes) note_end(e, axis);
   if (live && lacks) e.bind.end_moves(axes, e.signal);
   for (const AxisId axis : axes) hold_back(e, axis, lack, live);
   return lacks;

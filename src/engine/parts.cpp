@@ -82,13 +82,14 @@ std::vector<Staggered> staggered(const Setup& setup) {
   return all;
 }
 
+bool has_end_switch(const AxisSetup& axis) { return axis.low_end != no<InputId> || axis.high_end != no<InputId>; }
+
 std::vector<GroupPlace> groups(const Setup& setup) {
   return column(setup.groups, [&](const GroupSetup& group) {
     GroupPlace place{.zone = group.zone};
     for (const AxisId id : group.axes) {
       const AxisSetup& axis = setup.axes[index(id)];
-      place.needs =
-          place.needs || !axis.needs_inputs.empty() || axis.low_end != no<InputId> || axis.high_end != no<InputId>;
+      place.needs = place.needs || !axis.needs_inputs.empty() || has_end_switch(axis);
       place.needs =
           place.needs || !axis.needs.empty() || axis.duty.any() || axis.brake.any() || axis.power_after > Span{};
       place.turns = place.turns || !is_place(axis.drive);
@@ -97,19 +98,13 @@ std::vector<GroupPlace> groups(const Setup& setup) {
   });
 }
 
-Lists<SwitchId> needs(const Setup& setup) {
-  std::vector<Lists<SwitchId>::Entry> all;
+/// By group, what any of its axes needs: the switches, or the inputs.
+template <class Id>
+Lists<Id> needed(const Setup& setup, std::vector<Id> AxisSetup::*list) {
+  std::vector<typename Lists<Id>::Entry> all;
   for (std::size_t g = 0; g < setup.groups.size(); ++g)
     for (const AxisId axis : setup.groups[g].axes)
-      for (const SwitchId target : setup.axes[index(axis)].needs) all.push_back({g, target});
-  return {setup.groups.size(), all};
-}
-
-Lists<InputId> needs_inputs(const Setup& setup) {
-  std::vector<Lists<InputId>::Entry> all;
-  for (std::size_t g = 0; g < setup.groups.size(); ++g)
-    for (const AxisId axis : setup.groups[g].axes)
-      for (const InputId input : setup.axes[index(axis)].needs_inputs) all.push_back({g, input});
+      for (const Id one : setup.axes[index(axis)].*list) all.push_back({g, one});
   return {setup.groups.size(), all};
 }
 
@@ -134,8 +129,8 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
       brakes(detail::brakes(setup)),
       staggered(detail::staggered(setup)),
       switches(setup.switches.begin(), setup.switches.end()),
-      needs(detail::needs(setup)),
-      needs_inputs(detail::needs_inputs(setup)),
+      needs(needed(setup, &AxisSetup::needs)),
+      needs_inputs(needed(setup, &AxisSetup::needs_inputs)),
       requests(setup.axes.size()),
       overrides(setup.axes.size(), 1),
       measured_by(column(setup.axes, detail::measured_by)),

@@ -5,7 +5,7 @@
 ///
 ///     FarClock clock;
 ///     clock.hear({sent, now, heard_at_us, clock_us});
-///     clock.near(clock_us, now)
+///     clock.earliest(clock_us, now)
 #pragma once
 
 #include <gyrax/base/time.hpp>
