@@ -320,7 +320,7 @@ int run(int argc, char** argv) {
       "  gyrax stand-in board demo/board.toml\n"
       "  gyrax stand-in handset demo/wired.toml demo/wired_session.toml\n"
       "Lines that it takes while it runs: cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT,\n"
-      "input NAME on|off|NUMBER|broken, quit.\n");
+      "quit; of a board input NAME on|off|NUMBER|broken; of a handset pause, play.\n");
 
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");

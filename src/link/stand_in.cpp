@@ -155,8 +155,8 @@ std::string ServedBoard::take(const std::string& line) {
     return {};
   }
   return fmt::format(
-      "there is no '{}'; it takes cut, noisy, slow, hung, stuck, sag, mend, restart, input NAME VALUE, print TEXT, "
-      "quit",
+      "there is no '{}'; it takes cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT, quit, of a board "
+      "input NAME VALUE, of a handset pause and play",
       line);
 }
 
@@ -294,8 +294,14 @@ HandsetStandIn::HandsetStandIn(const Track& track, const WiredPlace& place)
       channels_(parts_of(track.device).by_code),
       counts_(board().channels()) {}
 
+std::optional<std::string> HandsetStandIn::take_own(sim::Board&, const std::string& line) {
+  if (line != "pause" && line != "play") return std::nullopt;
+  paused_ = line == "pause";
+  return "";
+}
+
 void HandsetStandIn::act(sim::Board& board, std::uint64_t now_us) {
-  if (!began_us_) {
+  if (!now_us_) {
     // Sticks stand where the recording has them first.
     for (const auto& [code, range] : track_.device.absolute)
       if (const auto first = std::ranges::find_if(
@@ -303,12 +309,18 @@ void HandsetStandIn::act(sim::Board& board, std::uint64_t now_us) {
           first != track_.events.end() && !is_hat(code))
         play(board, *first);
     if (board.session() == 0) return;
-    began_us_ = now_us;
+    now_us_ = now_us;
     say(fmt::format("its recording begins: {} events", track_.events.size()));
   }
+  const std::uint64_t passed_us = now_us - std::exchange(*now_us_, now_us);
+  if (paused_) return;
+  played_us_ += passed_us;
   for (; next_ < track_.events.size(); ++next_) {
     const InputEvent& event = track_.events[next_];
-    if (static_cast<std::uint64_t>(std::max<std::int64_t>(0, event.time_us)) > now_us - *began_us_) return;
+    const auto due_us = static_cast<std::uint64_t>(std::max<std::int64_t>(0, event.time_us));
+    if (due_us > played_us_) return;
+    // However late this process is: the board sees each press while it lasts.
+    board.advance(now_us - (played_us_ - due_us));
     play(board, event);
     if (next_ + 1 == track_.events.size()) say("its recording is over");
   }

@@ -32,7 +32,7 @@ class ServedBoard {
   /// For so long; `waits_for` is a descriptor that ends it sooner once it is readable, or -1.
   void run(Span span, int waits_for = -1);
   /// "cut", "noisy", "slow", "hung", "stuck", "sag", "mend", "restart", "print TEXT"; of a rig's board "input NAME on",
-  /// "off", a number or "broken". Returns what is wrong with it; empty: nothing.
+  /// "off", a number or "broken"; of a handset "pause", "play". Returns what is wrong with it; empty: nothing.
   std::string take(const std::string& line);
   /// What changed since the last time this was asked, a line each.
   virtual std::vector<std::string> seen();
@@ -82,7 +82,8 @@ class StandIn final : public ServedBoard {
   std::vector<std::string> told_;  // by channel of the rig
 };
 
-/// A board with the controls of a recorded device, named as they are; the recording begins once it is greeted.
+/// A board with the controls of a recorded device, named as they are; the recording begins once it is greeted. Takes
+/// "pause" and "play", too.
 class HandsetStandIn final : public ServedBoard {
  public:
   /// Errors: std::runtime_error where the wire cannot be served, or the device has more than 64 controls.
@@ -90,13 +91,16 @@ class HandsetStandIn final : public ServedBoard {
   bool is_over() const noexcept { return next_ == track_.events.size(); }
 
  private:
+  std::optional<std::string> take_own(sim::Board& board, const std::string& line) override;
   void act(sim::Board& board, std::uint64_t now_us) override;
   void play(sim::Board& board, const InputEvent& event);
 
   Track track_;
   std::map<std::pair<std::uint16_t, std::uint16_t>, std::size_t> channels_;  // by type and code; of a hat its first
   std::vector<double> counts_;                                               // of dials, by channel
-  std::optional<std::uint64_t> began_us_;
+  std::optional<std::uint64_t> now_us_;  // the last time it acted after it was greeted
+  std::uint64_t played_us_ = 0;
+  bool paused_ = false;
   std::size_t next_ = 0;
 };
 
