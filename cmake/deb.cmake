@@ -23,7 +23,7 @@ when the hands, the wire or the program go away.\n \
 Not a safety-rated device.")
 set(CPACK_DEBIAN_DEV_PACKAGE_NAME libgyrax-dev)
 set(CPACK_DEBIAN_DEV_PACKAGE_SECTION libdevel)
-set(CPACK_DEBIAN_DEV_PACKAGE_DEPENDS "libfmt-dev, libevdev-dev, libudev-dev, libzstd-dev")
+set(CPACK_DEBIAN_DEV_PACKAGE_DEPENDS "libfmt-dev, libevdev-dev, libudev-dev, libzstd-dev, libmodbus-dev")
 set(CPACK_COMPONENT_DEV_DESCRIPTION
   "library behind gyrax, for programs that move machines\n \
 Headers, static libraries, a CMake package and pkg-config files.\n \

@@ -302,16 +302,17 @@ int run(int argc, char** argv) {
 
   StandInOptions stand_in_options;
   CLI::App* stand_in_verb =
-      app.add_subcommand("stand-in", "Be a far end of a rig: a simulated board, or a handset, on its real wire");
-  stand_in_verb->add_option("kind", stand_in_options.kind, "What to be: board, or handset")
+      app.add_subcommand("stand-in", "Be a far end of a rig: a simulated board, drive or handset, on its real wire");
+  stand_in_verb->add_option("kind", stand_in_options.kind, "What to be: board, drive, or handset")
       ->required()
-      ->check(CLI::IsMember({"board", "handset"}));
+      ->check(CLI::IsMember({"board", "drive", "handset"}));
   stand_in_verb->add_option("rig", stand_in_options.rig, "The rig, a TOML file; its channels and its wire count")
       ->required();
   stand_in_verb->add_option("session", stand_in_options.session, "Of a handset: the recording that it plays");
   stand_in_verb->add_option("--handset", stand_in_options.handset,
                             "Which handset of the rig; needed where several hang on wires");
-  stand_in_verb->add_option("--link", stand_in_options.link, "Which link of the rig; needed where several are boards");
+  stand_in_verb->add_option("--link", stand_in_options.link,
+                            "Which link of the rig; needed where several are of that kind");
   stand_in_verb->add_option("--for", stand_in_options.for_s, "End by itself after so many seconds")
       ->check(seconds_only);
   stand_in_verb->add_option("--every", stand_in_options.every_s, "Tell where everything is so often, where it moved")
@@ -319,8 +320,10 @@ int run(int argc, char** argv) {
   stand_in_verb->footer(
       "  gyrax stand-in board demo/board.toml\n"
       "  gyrax stand-in handset demo/wired.toml demo/wired_session.toml\n"
+      "  gyrax stand-in drive demo/drive.toml\n"
       "Lines that it takes while it runs: cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT,\n"
-      "quit; of a board input NAME on|off|NUMBER|broken; of a handset pause, play.\n");
+      "quit; of a board input NAME on|off|NUMBER|broken; of a handset pause, play.\n"
+      "A drive takes cut, hung, slow, refuse, fault, mend, restart, input NAME on|off|NUMBER, quit.\n");
 
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");

@@ -84,6 +84,10 @@ std::string bar(double value, bool centred) {
 std::string travel_bar(double p, const AxisLimits& limits, bool endless) {
   const double turns = p / 360;
   const double share = endless ? turns - std::floor(turns) : (p - limits.low()) / (limits.high() - limits.low());
+  return place_bar(share);
+}
+
+std::string place_bar(double share) {
   const auto at = static_cast<std::size_t>(std::lround(std::clamp(share, 0.0, 1.0) * (travel_width - 1)));
   std::string text;
   for (std::size_t i = 0; i < travel_width; ++i) text += i == at ? "█" : "─";

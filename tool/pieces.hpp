@@ -22,6 +22,8 @@ std::vector<std::string> distinct(const std::vector<std::string>& names, std::si
 std::string padded(const std::string& text, std::size_t width);
 Line fitted_line(Line line, std::size_t columns);
 std::string bar(double value, bool centred);
+/// A place on a line: 0 its beginning, 1 its end.
+std::string place_bar(double share);
 std::string travel_bar(double p, const AxisLimits& limits, bool endless);
 Style style_of(State state);
 

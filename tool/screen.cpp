@@ -51,6 +51,7 @@ class Composer {
       run();
       axes();
       ways_out();
+      inputs(lines_.size() + rows_ / 4);
     }
     const std::size_t happened = scene_.run != nullptr ? static_cast<std::size_t>(scene_.run->events_so_far) : 0;
     const std::size_t events = scene_.run != nullptr ? std::min({std::size_t{6}, rows_ / 5, happened + 2}) : 0;
@@ -103,17 +104,6 @@ class Composer {
     for (std::size_t s = 0; s < view.switches.size(); ++s)
       line.push_back({fmt::format("   {} {}", rig.switches[s], view.switches[s] != 0 ? "on" : "off"),
                       view.switches[s] != 0 ? Style::plain : Style::dim});
-    for (std::size_t i = 0; i < view.inputs.size(); ++i) {
-      const RunView::Input& input = view.inputs[i];
-      const InputInfo& info = rig.inputs[i];
-      const bool known = input.state != InputState::unknown;
-      const std::string value = !known              ? std::string("unknown")
-                                : info.unit.empty() ? std::string(input.state == InputState::on ? "on" : "off")
-                                                    : fmt::format("{:.4g} {}", input.value, info.unit);
-      line.push_back({fmt::format("   {} {}", info.name, value), !known                          ? Style::warn
-                                                                 : input.state == InputState::on ? Style::plain
-                                                                                                 : Style::dim});
-    }
     add(line);
     add(numbers());
     if (view.holding.share > 0) {
@@ -190,6 +180,34 @@ class Composer {
            {fmt::format(" {} ", padded(step, 12)), Style::dim},
            doing(rig, axis)});
     }
+  }
+
+  /// Contacts with on or off; numbers with their gauge, where the rig gives its range.
+  void inputs(std::size_t end) {
+    if (scene_.run->inputs.empty()) return;
+    rule("inputs");
+    std::vector<Line> cells;
+    for (std::size_t i = 0; i < scene_.run->inputs.size(); ++i) cells.push_back(input_cell(i));
+    columns_of(cells, end);
+  }
+
+  Line input_cell(std::size_t i) const {
+    const RunView::Input& input = scene_.run->inputs[i];
+    const InputInfo& info = scene_.rig->inputs[i];
+    Line line{{padded(info.name, 15)}};
+    if (input.state == InputState::unknown) {
+      line.push_back({"unknown", Style::warn});
+    } else if (info.unit.empty()) {
+      const bool on = input.state == InputState::on;
+      line.push_back({on ? "■ on" : "· off", on ? Style::good : Style::dim});
+    } else {
+      const Style style = input.beyond == Beyond::no ? Style::plain : Style::bad;
+      line.push_back({padded(fmt::format("{:>8.4g} {}", input.value, info.unit), 15), style});
+      if (info.range)
+        line.push_back(
+            {place_bar((input.value - info.range->first) / (info.range->second - info.range->first)), style});
+    }
+    return line;
   }
 
   /// Everything that holds an axis now, once, with what would release it.

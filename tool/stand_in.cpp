@@ -4,6 +4,7 @@
 #include "signals.hpp"
 
 #include <gyrax/handset/session.hpp>
+#include <gyrax/link/drive_stand_in.hpp>
 #include <gyrax/link/stand_in.hpp>
 
 #include <fmt/format.h>
@@ -15,22 +16,23 @@
 namespace gyrax::tool {
 namespace {
 
-/// The rig's board that is meant; complains where that is not plain.
-std::optional<LinkId> board_of(const Rig& rig, const StandInOptions& options) {
-  std::vector<std::string> boards;
+/// The rig's link of a kind that is meant; complains where that is not plain. `what`: "board".
+std::optional<LinkId> link_of(const Rig& rig, const StandInOptions& options, const std::string& kind,
+                              const std::string& what) {
+  std::vector<std::string> all;
   std::optional<LinkId> found;
   for (std::size_t l = 0; l < rig.links.size(); ++l) {
-    if (rig.links[l].kind != "board") continue;
-    boards.push_back(rig.links[l].name);
+    if (rig.links[l].kind != kind) continue;
+    all.push_back(rig.links[l].name);
     if (options.link.empty() || options.link == rig.links[l].name) found = id_at<LinkId>(l);
   }
-  if (boards.empty())
-    complain(fmt::format("{}: no link of it is of the kind \"board\"", options.rig));
-  else if (options.link.empty() && boards.size() > 1)
-    complain(fmt::format("{}: several links are boards; say which with --link: {}", options.rig, listed(boards)));
+  if (all.empty())
+    complain(fmt::format("{}: no link of it is of the kind \"{}\"", options.rig, kind));
+  else if (options.link.empty() && all.size() > 1)
+    complain(fmt::format("{}: several links are {}s; say which with --link: {}", options.rig, what, listed(all)));
   else if (!found)
-    complain(fmt::format("--link {}: there is no such board; there are: {}", options.link, listed(boards)));
-  return boards.size() > 1 && options.link.empty() ? std::nullopt : found;
+    complain(fmt::format("--link {}: there is no such {}; there are: {}", options.link, what, listed(all)));
+  return all.size() > 1 && options.link.empty() ? std::nullopt : found;
 }
 
 /// The rig's handset that is meant; complains where that is not plain.
@@ -53,17 +55,17 @@ std::optional<std::size_t> handset_of(const Rig& rig, const StandInOptions& opti
   return wired.size() > 1 && options.handset.empty() ? std::nullopt : found;
 }
 
-/// A board that serves its wire until it is told to quit.
+/// A far end that serves its wire until it is told to quit.
 class Served {
  public:
-  Served(ServedBoard& board, const StandInOptions& options) : options_(options), board_(board) {}
+  Served(PlayedFarEnd& far_end, const StandInOptions& options) : options_(options), far_end_(far_end) {}
 
   int run() {
     Signals signals;
     while (!done_ && !(options_.for_s > 0 && seconds() >= options_.for_s)) {
-      board_.run(std::chrono::milliseconds(20), lines_.descriptor());
+      far_end_.run(std::chrono::milliseconds(20), lines_.descriptor());
       for (const std::string& line : lines_.next()) take(line);
-      for (const std::string& line : board_.seen()) tell(line);
+      for (const std::string& line : far_end_.seen()) tell(line);
       if (seconds() - told_at_ >= options_.every_s) tell_positions();
       for (int signal = signals.next(); signal != 0; signal = signals.next()) done_ = done_ || signal != SIGTSTP;
       if (output_failed()) return world_failed;
@@ -77,18 +79,18 @@ class Served {
   void tell(const std::string& line) { put(fmt::format("{:8.3f} s  {}\n", seconds(), line)); }
   void tell_positions() {
     told_at_ = seconds();
-    if (const std::string moved = board_.moved(); !moved.empty()) tell(moved);
+    if (const std::string moved = far_end_.moved(); !moved.empty()) tell(moved);
   }
   void take(const std::string& line) {
     if (line == "quit") {
       done_ = true;
-    } else if (const std::string wrong = line.empty() ? "" : board_.take(line); !wrong.empty()) {
+    } else if (const std::string wrong = line.empty() ? "" : far_end_.take(line); !wrong.empty()) {
       complain(wrong);
     }
   }
 
   const StandInOptions& options_;
-  ServedBoard& board_;
+  PlayedFarEnd& far_end_;
   InputLines lines_;
   std::chrono::steady_clock::time_point began_ = std::chrono::steady_clock::now();
   double told_at_ = 0;
@@ -99,20 +101,27 @@ class Served {
 bool fits(const StandInOptions& options) {
   const bool is_handset = options.kind == "handset";
   const char* const wrong =
-      is_handset && !options.link.empty()       ? "--link is for a board; a handset is chosen with --handset"
+      is_handset && !options.link.empty()       ? "--link is for a board or a drive; a handset is chosen with --handset"
       : is_handset && options.session.empty()   ? "a handset plays a recording: gyrax stand-in handset RIG SESSION"
-      : !is_handset && !options.session.empty() ? "a board plays no recording; gyrax run takes one with --hands"
-      : !is_handset && !options.handset.empty() ? "--handset is for a handset; a board is chosen with --link"
+      : !is_handset && !options.session.empty() ? "only a handset plays a recording; gyrax run takes one with --hands"
+      : !is_handset && !options.handset.empty() ? "--handset is for a handset; a board or a drive is chosen with --link"
                                                 : nullptr;
   if (wrong != nullptr) complain(wrong);
   return wrong == nullptr;
 }
 
 int be_board(const Rig& rig, const StandInOptions& options) {
-  const auto link = board_of(rig, options);
+  const auto link = link_of(rig, options, "board", "board");
   if (!link) return wrong_input;
   StandIn board(rig, *link);
   return Served(board, options).run();
+}
+
+int be_drive(const Rig& rig, const StandInOptions& options) {
+  const auto link = link_of(rig, options, "modbus", "drive");
+  if (!link) return wrong_input;
+  DriveStandIn drive(rig, *link);
+  return Served(drive, options).run();
 }
 
 int be_handset(const Rig& rig, const StandInOptions& options) {
@@ -136,7 +145,9 @@ int stand_in(const StandInOptions& options) {
   if (!fits(options)) return wrong_input;
   try {
     const Rig rig = load_rig(options.rig);
-    return options.kind == "handset" ? be_handset(rig, options) : be_board(rig, options);
+    return options.kind == "handset" ? be_handset(rig, options)
+           : options.kind == "drive" ? be_drive(rig, options)
+                                     : be_board(rig, options);
   } catch (const FileError& error) {
     return tell(error, wrong_input);
   } catch (const std::runtime_error& error) {

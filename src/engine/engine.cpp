@@ -4,6 +4,7 @@
 #include "brakes.hpp"
 #include "explain.hpp"
 #include "holds.hpp"
+#include "inputs.hpp"
 #include "reference.hpp"
 #include "steady.hpp"
 #include "switches.hpp"
@@ -97,6 +98,7 @@ void watch(EngineParts& e) noexcept {
       if (!e.links.fresh(link, e.now)) fault(e, id, Cause::link_silent);
       if (e.links.faulty(link)) fault(e, id, Cause::far_end_fault);
     }
+    watch_inputs(e, id);
     // Live stands on what is held, and on nothing else.
     if (zone.setup.hold_to_run) {
       run_while_held(e, id);

@@ -1,10 +1,9 @@
 #include "holds.hpp"
 
+#include "inputs.hpp"
 #include "tell.hpp"
 
 #include <gyrax/base/nano.hpp>
-
-#include <utility>
 
 namespace gyrax::detail {
 namespace {
@@ -37,63 +36,11 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
   if ((axis.lapsed || lacks) && request.by != no<SlotId> && !request.moving()) request.waiting_for = request.by;
 }
 
-/// Which way an axis moves, and is asked to move.
-struct Ways {
-  bool down = false, up = false;
-  void add(double way) noexcept {
-    down = down || way < 0;
-    up = up || way > 0;
-  }
-};
-Ways ways_of(const EngineParts& e, AxisId id) noexcept {
-  const AxisMotion& motion = e.motion.axis(id);
-  const Request& request = e.request(id);
-  const double p = motion.state().p;
-  Ways ways;
-  ways.add(motion.state().v);
-  if (request.jogging) ways.add(request.jog);
-  if (request.following) ways.add(request.position - p);
-  if (request.going) ways.add(from_nano(request.goal) - p);
-  if (motion.has_goal()) ways.add(from_nano(motion.goal()) - p);
-  // A control that has to be let go first asks for the same as before.
-  if (request.waiting_for != no<SlotId>) ways.add(e.axis(id).end_way);
-  return ways;
-}
-
-Obstacle lacking_input(const EngineParts& e, InputId input) noexcept {
-  switch (e.links.input(input, e.now)) {
-    case InputState::on: return {};
-    case InputState::off: return {.what = Interlock::input_off, .input = input};
-    default: return {.what = Interlock::input_unknown, .input = input};
-  }
-}
-
-/// The switch of an end that an axis would run on to.
-Obstacle end_in_the_way(const EngineParts& e, AxisId id) noexcept {
-  const Axis& axis = e.axis(id);
-  if (axis.low_end == no<InputId> && axis.high_end == no<InputId>) return {};
-  const Ways ways = ways_of(e, id);
-  for (const auto& [end, towards] : {std::pair{axis.low_end, ways.down}, std::pair{axis.high_end, ways.up}}) {
-    if (end == no<InputId> || !towards) continue;
-    const InputState state = e.links.input(end, e.now);
-    if (state != InputState::off)
-      return {.what = state == InputState::on ? Interlock::end_switch : Interlock::input_unknown, .input = end};
-  }
-  return {};
-}
-
-/// Remembers on which side it is held, for as long as it is asked to go there.
-void note_end(EngineParts& e, AxisId id) noexcept {
-  const Obstacle end = end_in_the_way(e, id);
-  Axis& axis = e.axis(id);
-  axis.end_way = end.what == Interlock::none ? 0 : end.input == axis.low_end ? -1 : 1;
-}
-
 }  // namespace
 
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
   for (const InputId input : e.needs_inputs[group])
-    if (const Obstacle lack = lacking_input(e, input); lack.what != Interlock::none) return lack;
+    if (const Obstacle lack = lacking_input(e.links, input, e.now); lack.what != Interlock::none) return lack;
   for (const AxisId axis : e.motion.groups()[group].axes)
     if (const Obstacle end = end_in_the_way(e, axis); end.what != Interlock::none) return end;
   for (const SwitchId target : e.needs[group])

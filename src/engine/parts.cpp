@@ -113,8 +113,7 @@ Lists<Id> needed(const Setup& setup, std::vector<Id> AxisSetup::*list) {
 EngineParts::EngineParts(const Setup& setup, Recompute how_much)
     : signal(setup.handsets, setup.controls, how_much),
       bind(bind_setup(setup), setup.controls.size(), how_much),
-      links(setup.links, column(setup.axes, wiring_of),
-            column(setup.inputs, [](const InputSetup& input) { return input.link; })),
+      links(setup.links, column(setup.axes, wiring_of), setup.inputs),
       motion(column(setup.axes, limits_of), setup.groups, how_much),
       envelope(column(setup.axes, bounds_of), how_much),
       output(setup.links, column(setup.axes, wiring_of), column(setup.axes, drive_of),

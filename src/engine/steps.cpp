@@ -1,15 +1,17 @@
 #include "asks.hpp"
 #include "holds.hpp"
+#include "inputs.hpp"
 #include "zones.hpp"
 
 namespace gyrax::detail {
 namespace {
 
-/// What keeps steps and counts from an axis; none if nothing does.
-Obstacle blocking_steps(const EngineParts& e, AxisId id) noexcept {
+/// What keeps steps and counts from an axis that would move it this way; none if nothing does.
+Obstacle blocking_steps(const EngineParts& e, AxisId id, double way) noexcept {
   const Axis& axis = e.axis(id);
   if (const Obstacle blocked = blocking(e, axis.zone); blocked.what != Interlock::none) return blocked;
   if (const Obstacle off = lacking(e, axis.group); off.what != Interlock::none) return off;
+  if (const Obstacle end = end_towards(e, id, way); end.what != Interlock::none) return end;
   if (e.motion.on_path(axis.group)) return {.what = Interlock::on_path};
   const Request& request = e.request(id);
   if (!request.moving()) return {};
@@ -20,7 +22,7 @@ Obstacle blocking_steps(const EngineParts& e, AxisId id) noexcept {
 
 void take_step(EngineParts& e, const Ask& ask) noexcept {
   const AxisId axis = id_at<AxisId>(index(ask.coordinate));
-  Obstacle blocked = blocking_steps(e, axis);
+  Obstacle blocked = blocking_steps(e, axis, static_cast<double>(ask.distance));
   if (blocked.what == Interlock::none) {
     e.still &= ~bit(e.axis(axis).zone);
     const AxisMotion::Step step = e.motion.step(axis, ask.distance);
@@ -46,7 +48,8 @@ bool begin_quiet(Axis& axis, Time now) noexcept {
 
 void take_counts(EngineParts& e, const Ask& ask) noexcept {
   const AxisId axis = id_at<AxisId>(index(ask.coordinate));
-  Obstacle blocked = blocking_steps(e, axis);
+  const auto way = static_cast<double>(ask.counts) * static_cast<double>(ask.distance);
+  Obstacle blocked = blocking_steps(e, axis, way);
   std::int64_t dropped = ask.counts;
   if (blocked.what == Interlock::none) {
     e.still &= ~bit(e.axis(axis).zone);

@@ -128,10 +128,10 @@ void apply(EngineParts& e, ZoneId id, PermitEvent event, Cause cause) noexcept {
   if (cause != Cause::none) stop_switches(e, id, cause);
 }
 
-void fault(EngineParts& e, ZoneId zone, Cause cause) noexcept {
+void fault(EngineParts& e, ZoneId zone, Cause cause, const Obstacle& why, std::int64_t number) noexcept {
   const Permit& permit = e.zone(zone).permit;
   if (permit.after(PermitEvent::fault) != permit.phase())
-    e.tell({.kind = Event::Kind::fault, .zone = zone, .cause = cause});
+    e.tell({.kind = Event::Kind::fault, .zone = zone, .cause = cause, .obstacle = why, .number = number});
   apply(e, zone, PermitEvent::fault, cause);
 }
 

@@ -7,7 +7,8 @@ namespace gyrax::detail {
 
 /// Applies an event to a zone's permit; `cause` names what ends motion.
 void apply(EngineParts& e, ZoneId zone, PermitEvent event, Cause cause) noexcept;
-void fault(EngineParts& e, ZoneId zone, Cause cause) noexcept;
+/// `why` and `number` say more of it, where there is more.
+void fault(EngineParts& e, ZoneId zone, Cause cause, const Obstacle& why = {}, std::int64_t number = 0) noexcept;
 /// Offers an event that starts something: only from the state that it belongs to, with nothing in the way, and never in
 /// a tick that has seen a stop.
 void offer(EngineParts& e, ZoneId zone, PermitEvent event, State wanted, HandsetId by) noexcept;

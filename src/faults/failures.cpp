@@ -231,6 +231,23 @@ void hammer_reset(Trial& t) {
 }
 bool can_reset(const Predictor&, const Trial& t) { return t.word(resets).has_value(); }
 
+const ZoneSetup& zone_of(const Trial& t) { return t.rig().setup.zones[index(t.zone())]; }
+bool needs_inputs(const Predictor&, const Trial& t) { return !zone_of(t).needs.empty(); }
+bool has_bounds(const Predictor&, const Trial& t) { return !zone_of(t).bounded.empty(); }
+
+void open_contact(Trial& t) { t.wires().machines().set_input(zone_of(t).needs.front(), 0); }
+void break_input(Trial& t) {
+  const ZoneSetup& zone = zone_of(t);
+  t.wires().machines().set_input((zone.needs.empty() ? zone.bounded : zone.needs).front(), 0, false);
+}
+void go_beyond(Trial& t) {
+  const InputId input = zone_of(t).bounded.front();
+  const InputBounds& bounds = t.rig().setup.inputs[index(input)].bounds;
+  const bool up = std::isfinite(bounds.high);
+  const double by = 1 + std::abs(up ? bounds.high : bounds.low) / 10;
+  t.wires().machines().set_input(input, up ? bounds.high + by : bounds.low - by);
+}
+
 std::vector<Failure> made() {
   using enum Cause;
   using Wire = sim::WireFault;
@@ -500,6 +517,27 @@ std::vector<Failure> made() {
         .may_go_on = true,
         .least_speed = 0.1,
         .remark = "it made up for no late tick just then"}});
+  add({"contact_opens",
+       side,
+       "a contact that its zone needs opens",
+       {input_off},
+       of<input_off>,
+       open_contact,
+       {.applies = needs_inputs}});
+  add({"input_breaks",
+       side,
+       "an input that its zone needs is not read any more",
+       {input_unknown},
+       of<input_unknown>,
+       break_input,
+       {.applies = [](const Predictor& p, const Trial& t) { return needs_inputs(p, t) || has_bounds(p, t); }}});
+  add({"input_beyond",
+       side,
+       "an input goes beyond its bounds",
+       {input_beyond},
+       of<input_beyond>,
+       go_beyond,
+       {.applies = has_bounds}});
   add({"jumping", side, "it is pushed elsewhere", signs, jumped, jump, {.applies = is_measured, .may_go_on = true}});
   return all;
 }

@@ -193,6 +193,9 @@ bool Trial::make_live(TrialResult& result) {
     return false;
   }
   run(rig_.setup.bindings[index(*ready)].as<effect::ReadyOrStow>() != nullptr ? 700ms : 80ms);
+  // Every link has said something.
+  for (const LinkId link : rig_.setup.zones[index(zone_)].links)
+    run(from_seconds(2 * far_end_of(rig_, link).report_s + far_end_of(rig_, link).delay_s));
   perform(*ready, 1);
   const bool is_ready = run_until([&] { return state() == State::ready; }, 1s);
   let_go(*ready);

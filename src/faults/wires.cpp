@@ -10,7 +10,7 @@ Wires::Wires(const Rig& rig, std::uint64_t seed) : machines_(rig), wires_(rig.li
 void Wires::spoil(LinkId link, Spoils how, Span delay, double share) { wires_[index(link)] = {how, delay, share}; }
 
 void Wires::keep(const LinkReport& report, Span later) {
-  Kept one{report, {report.axes.begin(), report.axes.end()}};
+  Kept one{report, {report.axes.begin(), report.axes.end()}, {report.inputs.begin(), report.inputs.end()}};
   one.report.arrival += later;
   kept_.push_back(std::move(one));
 }
@@ -68,6 +68,7 @@ std::span<const LinkReport> Wires::take(Time now) {
   taken_.clear();
   for (Kept& one : given_) {
     one.report.axes = one.axes;
+    one.report.inputs = one.inputs;
     taken_.push_back(one.report);
   }
   return taken_;

@@ -44,6 +44,7 @@ class Wires {
   struct Kept {
     LinkReport report;
     std::vector<AxisReport> axes;
+    std::vector<InputReport> inputs;
   };
   void keep(const LinkReport& report, Span later);
 

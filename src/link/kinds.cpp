@@ -1,5 +1,6 @@
 #include <gyrax/link/board.hpp>
 #include <gyrax/link/link.hpp>
+#include <gyrax/link/modbus.hpp>
 #include <gyrax/link/simulated.hpp>
 
 #include <algorithm>
@@ -8,22 +9,31 @@
 namespace gyrax {
 namespace {
 
-struct Kind {
-  const char* name;
-  std::unique_ptr<Link> (*make)(const Rig& rig, LinkId link, BoardWires& wires);
+/// What several links may share.
+struct Wires {
+  BoardWires boards;
+  ModbusWires modbus;
 };
 
-std::unique_ptr<Link> simulated(const Rig& rig, LinkId link, BoardWires&) {
+struct Kind {
+  const char* name;
+  std::unique_ptr<Link> (*make)(const Rig& rig, LinkId link, Wires& wires);
+};
+
+std::unique_ptr<Link> simulated(const Rig& rig, LinkId link, Wires&) {
   return std::make_unique<SimulatedLink>(rig, link);
 }
-std::unique_ptr<Link> board(const Rig& rig, LinkId link, BoardWires& wires) {
-  return std::make_unique<BoardLink>(rig, link, board_wire(rig.links[index(link)], wires));
+std::unique_ptr<Link> board(const Rig& rig, LinkId link, Wires& wires) {
+  return std::make_unique<BoardLink>(rig, link, board_wire(rig.links[index(link)], wires.boards));
+}
+std::unique_ptr<Link> modbus(const Rig& rig, LinkId link, Wires& wires) {
+  return std::make_unique<ModbusLink>(rig, link, wires.modbus);
 }
 
 /// A line for each kind; its keys are in src/rig/link_kinds.cpp.
-constexpr Kind kinds[] = {{"simulated", simulated}, {"board", board}};
+constexpr Kind kinds[] = {{"simulated", simulated}, {"board", board}, {"modbus", modbus}};
 
-std::unique_ptr<Link> made(const Rig& rig, LinkId link, BoardWires& wires) {
+std::unique_ptr<Link> made(const Rig& rig, LinkId link, Wires& wires) {
   for (const Kind& kind : kinds)
     if (rig.links[index(link)].kind == kind.name) return kind.make(rig, link, wires);
   throw std::runtime_error("no link is of the kind '" + rig.links[index(link)].kind + "'");
@@ -34,7 +44,7 @@ constexpr std::size_t reports_of_one = 64;
 }  // namespace
 
 RigLinks::RigLinks(const Rig& rig) {
-  BoardWires wires;
+  Wires wires;
   for (std::size_t l = 0; l < rig.links.size(); ++l) links_.push_back(made(rig, id_at<LinkId>(l), wires));
   reports_.reserve(reports_of_one * links_.size());
 }

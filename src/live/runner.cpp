@@ -123,7 +123,8 @@ void Runner::publish(Time now) noexcept {
   for (std::size_t s = 0; s < now_.switches.size(); ++s) now_.switches[s] = out_.switches[s];
   for (std::size_t i = 0; i < now_.inputs.size(); ++i) {
     const InputId input = id_at<InputId>(i);
-    now_.inputs[i] = {engine_.links().input(input, now), engine_.links().input_value(input)};
+    const Links& links = engine_.links();
+    now_.inputs[i] = {links.input(input, now), links.input_value(input), links.input_watch(input).beyond()};
   }
   for (std::size_t h = 0; h < now_.handsets.size(); ++h) {
     now_.handsets[h] = engine_.signal().health(id_at<HandsetId>(h), now);

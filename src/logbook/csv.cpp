@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
+#include <cmath>
 #include <iterator>
 
 namespace gyrax {
@@ -28,6 +30,14 @@ std::string shortest(double value) { return fmt::format("{}", value); }
 /// The axis's unit; of a motor, percent of full power and what comes of that in time.
 std::string unit(const AxisInfo& axis) { return axis.motor ? "percent_s" : axis.unit; }
 std::string speed_unit(const AxisInfo& axis) { return axis.motor ? "percent" : axis.unit + "_s"; }
+
+/// "_percent", "_deg_C": of the input's unit what a column's name can have; a contact has none.
+std::string unit_suffix(const std::string& unit) {
+  if (unit == "%") return "_percent";
+  std::string suffix = unit.empty() ? "" : "_";
+  for (const char c : unit) suffix += std::isalnum(static_cast<unsigned char>(c)) != 0 ? std::string(1, c) : "_";
+  return suffix;
+}
 
 const Column columns[] = {
     {[](const AxisInfo&) { return std::string("asked"); }, [](const AxisSample& s) { return shortest(s.asked); }},
@@ -55,6 +65,7 @@ CsvTable::CsvTable(const Rig& rig, std::function<void(std::string_view)> out) : 
   for (const AxisInfo& axis : rig.axes)
     for (const Column& column : columns) text_ += fmt::format(",{}_{}", axis.name, column.name(axis));
   for (const std::string& name : rig.switches) text_ += "," + name;
+  for (const InputInfo& input : rig.inputs) text_ += fmt::format(",input_{}{}", input.name, unit_suffix(input.unit));
   text_ += '\n';
 }
 
@@ -70,6 +81,7 @@ void CsvTable::tick(const TickSample& sample, std::span<const Event>) {
       text_ += column.cell(axis);
     }
   for (const std::uint8_t on : sample.switches) fmt::format_to(out, ",{}", on);
+  for (const double value : sample.inputs) text_ += std::isnan(value) ? "," : fmt::format(",{}", value);
   text_ += '\n';
   if (text_.size() >= enough) end();
 }

@@ -84,11 +84,12 @@ void append(std::string& line, const AxisReport& axis) {
 
 /// What a report says besides its axes, where it says anything.
 void append_rest(std::string& out, const LinkReport& r, Time now) {
-  if (!r.far_clock && r.faults == 0 && r.within == Span{} && r.inputs.empty() && r.actions.empty()) return;
+  if (!r.far_clock && r.faults == 0 && r.within == Span{} && !r.waits && r.inputs.empty() && r.actions.empty()) return;
   const auto to = std::back_inserter(out);
   out += ",{";
   if (r.far_clock) fmt::format_to(to, "\"clock\":{},", (*r.far_clock - now).count());
   if (r.within != Span{}) fmt::format_to(to, "\"within\":{},", r.within.count());
+  if (r.waits) out += "\"waits\":1,";
   fmt::format_to(to, "\"faults\":{}", r.faults);
   list(out, "inputs", r.inputs, [&](const InputReport& input) {
     fmt::format_to(to, "[{},", index(input.input));

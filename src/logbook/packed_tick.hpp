@@ -27,6 +27,7 @@ void pack(To& to, const TickRecord& r) {
     to.put(report.far_clock);
     to.put(report.faults);
     to.put(report.within);
+    to.put(report.waits);
     to.put_all(report.inputs);
     to.put_all(report.actions);
   }
@@ -59,6 +60,7 @@ class UnpackedTick {
       r.far_clock = from.get<std::optional<Time>>();
       r.faults = from.get<std::uint32_t>();
       r.within = from.get<Span>();
+      r.waits = from.get<bool>();
       from.get_all(inputs_[i]);
       from.get_all(actions_[i]);
       r.inputs = inputs_[i];

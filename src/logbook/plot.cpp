@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <iterator>
 #include <utility>
 
@@ -30,8 +31,24 @@ struct Curve {
 struct Panel {
   std::string title, unit;
   std::vector<Curve> curves;
-  std::vector<double> limits;  // dashed
+  std::vector<double> limits;            // dashed
+  std::vector<std::size_t> inputs = {};  // by InputId
 };
+
+/// Numbers by their units, each with what trips; contacts together.
+void add_input_panels(const Rig& rig, std::vector<Panel>& all) {
+  std::vector<Panel> panels;
+  for (std::size_t i = 0; i < rig.inputs.size(); ++i) {
+    const std::string unit = rig.inputs[i].unit.empty() ? "1 is on" : rig.inputs[i].unit;
+    auto panel = std::ranges::find(panels, unit, &Panel::unit);
+    if (panel == panels.end()) panel = panels.insert(panels.end(), Panel{"inputs", unit, {}, {}});
+    panel->inputs.push_back(i);
+    const InputBounds& bounds = rig.setup.inputs[i].bounds;
+    for (const double bound : {bounds.low, bounds.high})
+      if (std::isfinite(bound)) panel->limits.push_back(bound);
+  }
+  all.insert(all.end(), panels.begin(), panels.end());
+}
 
 std::vector<Panel> panels_of_all(const Rig& rig) {
   std::vector<Panel> all;
@@ -48,6 +65,7 @@ std::vector<Panel> panels_of_all(const Rig& rig) {
     if (!motors) all.push_back(position);
     all.push_back(speed);
   }
+  add_input_panels(rig, all);
   return all;
 }
 
@@ -137,8 +155,8 @@ std::string stops_of(const PlotRuns& runs) {
   return stops > most ? std::string() : script;
 }
 
-/// `first`: the first axis that is among the data.
-std::string curves_of(const Rig& rig, const Panel& panel, std::size_t first) {
+/// `first`: the first axis that is among the data, of `axes`.
+std::string curves_of(const Rig& rig, const Panel& panel, std::size_t first, std::size_t axes) {
   const auto column = [first](const Curve& curve, PlotColumn which) {
     return 2 + plot_columns * (curve.axis - first) + static_cast<std::size_t>(which);
   };
@@ -157,11 +175,14 @@ std::string curves_of(const Rig& rig, const Panel& panel, std::size_t first) {
                     column(curve, curve.column), curve.column == PlotColumn::jerk ? "steps" : "lines", colour,
                     rig.axes[curve.axis].name));
   }
+  for (const std::size_t input : panel.inputs)
+    add(fmt::format("'{}' using 1:{} with lines lw 1.6 lc rgb '{}' title \"{}\"", gnuplot_data,
+                    2 + plot_columns * axes + input, colours[input % colours.size()], rig.inputs[input].name));
   return script + "\n";
 }
 
 std::string script_of(const Rig& rig, const PlotRuns& runs, const std::vector<Panel>& panels,
-                      const std::string& terminal, std::size_t first_axis) {
+                      const std::string& terminal, std::size_t first_axis, std::size_t axes) {
   const double from = to_seconds(runs.begin(0)), to = to_seconds(runs.end());
   // The title is somebody's text: it comes as data, as a whole line behind its first letter, and is never a command.
   std::string s = fmt::format(
@@ -194,7 +215,7 @@ std::string script_of(const Rig& rig, const PlotRuns& runs, const std::vector<Pa
     if (lowest)
       s += "set format x '%g'\nset xlabel 'time, s     (solid: commanded, dotted: the simulated machine, dashed: "
            "limits)' font ',11'\n";
-    s += curves_of(rig, panels[i], first_axis);
+    s += curves_of(rig, panels[i], first_axis, axes);
   }
   return s + "unset multiplot\n";
 }
@@ -236,7 +257,7 @@ class PlotPoints::Work {
     last_ = sample.at;
     const double at_s = to_seconds(sample.at);
     if (!known_ || (view_.span && (at_s < view_.span->from_s || at_s > view_.span->to_s))) return;
-    runs_.add(sample.at, sample.zones.front(), std::span(sample.axes).subspan(axis_, count_));
+    runs_.add(sample.at, sample.zones.front(), std::span(sample.axes).subspan(axis_, count_), sample.inputs);
   }
 
   Drawn draw(PlotFormat format) const {
@@ -249,7 +270,7 @@ class PlotPoints::Work {
                                      ? "svg size 1280,800 noenhanced font 'DejaVu Sans,11' background '#ffffff'"
                                      : "pngcairo size 1280,800 noenhanced font 'DejaVu Sans,11'";
     const std::vector<Panel> panels = view_.axis.empty() ? panels_of_all(rig_) : panels_of_axis(rig_, axis_);
-    return gnuplot(script_of(rig_, runs_, panels, terminal, axis_), data_of(runs_), title_of(rig_));
+    return gnuplot(script_of(rig_, runs_, panels, terminal, axis_, count_), data_of(runs_), title_of(rig_));
   }
 
  private:

@@ -30,8 +30,8 @@ class PlotRuns {
 
   /// `period`: the length of the last tick.
   explicit PlotRuns(Span period) : period_(period) {}
-  /// `axes`: always as many.
-  void add(Time at, State state, std::span<const AxisSample> axes);
+  /// `axes` and `inputs`: always as many. What is NaN is not known.
+  void add(Time at, State state, std::span<const AxisSample> axes, std::span<const double> inputs);
 
   std::size_t size() const { return runs_.size(); }
   std::size_t ticks_a_run() const { return ticks_a_run_; }
@@ -41,7 +41,7 @@ class PlotRuns {
   Time end() const { return last_; }
   /// The gravest that it had, in the order of State.
   State state(std::size_t run) const { return runs_[run].state; }
-  /// Of each axis its plot_columns.
+  /// Of each axis its plot_columns, then one of each input.
   std::span<const Extent> columns(std::size_t run) const { return std::span(extents_).subspan(run * width_, width_); }
 
  private:
@@ -50,10 +50,11 @@ class PlotRuns {
     State state = State::stowed;
   };
   void halve();
+  void extend(std::size_t column, double value, bool begins);
 
   Span period_;
   std::vector<Run> runs_;
-  std::vector<Extent> extents_;  // by run, then axis, then column
+  std::vector<Extent> extents_;  // by run, then column
   std::vector<double> accel_;    // of the tick before, by axis
   std::size_t width_ = 0, ticks_a_run_ = 1, in_last_ = 0;
   std::uint32_t ticks_ = 0;

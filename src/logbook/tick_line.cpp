@@ -84,6 +84,7 @@ void read_rest(Scan& scan, LogRecord& record, LinkReport& report) {
     report.within = Span{scan.whole(0, most_ns)};
     scan.want(',');
   }
+  report.waits = scan.take("\"waits\":1,");
   if (!scan.take("\"faults\":")) throw Wrong{"'faults' is missing"};
   report.faults = static_cast<std::uint32_t>(scan.whole(0, std::numeric_limits<std::uint32_t>::max()));
   if (scan.take(",\"inputs\":["))

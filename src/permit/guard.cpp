@@ -17,9 +17,32 @@ Obstacle first_loss(const ZoneSetup& zone, HandsetBits counted_on, const Signal&
   return {};
 }
 
+Obstacle lacking_input(const Links& links, InputId input, Time now) noexcept {
+  switch (links.input(input, now)) {
+    case InputState::on: return {};
+    case InputState::off: return {.what = Interlock::input_off, .input = input};
+    default: return {.what = Interlock::input_unknown, .input = input};
+  }
+}
+
+Obstacle first_input(const ZoneSetup& zone, const Links& links, Time now) noexcept {
+  for (const InputId input : zone.needs)
+    if (const Obstacle lack = lacking_input(links, input, now); lack.what != Interlock::none) return lack;
+  for (const InputId input : zone.bounded) {
+    if (links.input(input, now) == InputState::unknown) return {.what = Interlock::input_unknown, .input = input};
+    const Beyond beyond = links.input_watch(input).beyond();
+    if (beyond == Beyond::no) continue;
+    return {.what = beyond == Beyond::low ? Interlock::input_too_low : Interlock::input_too_high, .input = input};
+  }
+  return {};
+}
+
 Obstacle first_lack(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
                     std::span<const LinkId> measured_by, const Signal& signal, const Links& links, Time now) noexcept {
   if (const Obstacle loss = first_loss(zone, counted_on, signal, links, now); loss.what != Interlock::none) return loss;
+  for (const LinkId link : zone.links)
+    if (links.waits(link)) return {.what = Interlock::switching_on, .link = link};
+  if (const Obstacle input = first_input(zone, links, now); input.what != Interlock::none) return input;
   for (const SlotId slot : zone.stops) {
     const Sample& sample = signal.sample(slot);
     const HandsetId handset = signal.setup(slot).handset;

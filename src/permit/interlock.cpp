@@ -47,6 +47,9 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"input_off", "{input} is off", "see what {input} says, put it right, and let the control go once"},
     {"input_unknown", "nobody knows what {input} is", "check {input} and its wire, and let the control go once"},
     {"end_switch", "{input}, the switch at its end, is on", "move it the other way"},
+    {"input_too_low", "{input} is below {low}", "see what {input} says, and wait until it is at {from} or above"},
+    {"input_too_high", "{input} is above {high}", "see what {input} says, and wait until it is at {to} or below"},
+    {"switching_on", "{link} is still switching on", "wait a moment, then press {enable}; see what {link} says"},
 }};
 
 }  // namespace

@@ -3,10 +3,10 @@
 
 namespace gyrax {
 
-Links::Links(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const LinkId> inputs)
+Links::Links(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const InputSetup> inputs)
     : links_(links.begin(), links.end()), wiring_(axes.begin(), axes.end()), states_(links.size()), axes_(axes.size()) {
   inputs_.reserve(inputs.size());
-  for (const LinkId link : inputs) inputs_.push_back({link});
+  for (const InputSetup& input : inputs) inputs_.push_back({input.link, InputWatch(input.bounds)});
 }
 
 bool Links::holds(const LinkReport& report, Time now) const noexcept {
@@ -26,7 +26,7 @@ bool Links::holds(const LinkReport& report, Time now) const noexcept {
 Cause Links::accept(const LinkReport& report, Time now) noexcept {
   if (index(report.link) >= states_.size()) return Cause::none;
   if (!holds(report, now)) return Cause::report_invalid;
-  states_[index(report.link)] = {true, report.sequence, report.measured, report.arrival, report.faults};
+  states_[index(report.link)] = {true, report.sequence, report.measured, report.arrival, report.faults, report.waits};
   for (std::size_t axis = 0; axis < wiring_.size(); ++axis) {
     if (wiring_[axis].link == report.link && wiring_[axis].channel < report.axes.size())
       axes_[axis] = report.axes[wiring_[axis].channel];
@@ -34,7 +34,10 @@ Cause Links::accept(const LinkReport& report, Time now) noexcept {
   for (const InputReport& input : report.inputs) {
     if (index(input.input) >= inputs_.size() || inputs_[index(input.input)].link != report.link) continue;
     Input& known = inputs_[index(input.input)];
-    if (known.known != input.fresh || (known.value != 0) != (input.value != 0)) ++input_changes_;
+    const Beyond before = known.watch.beyond();
+    if (input.fresh) known.watch.see(input.value, report.measured);
+    if (known.known != input.fresh || (known.value != 0) != (input.value != 0) || known.watch.beyond() != before)
+      ++input_changes_;
     known.known = input.fresh;
     known.value = input.value;
   }

@@ -1,6 +1,7 @@
 #include <gyrax/rehearsal/trace.hpp>
 
 #include <algorithm>
+#include <limits>
 
 namespace gyrax {
 
@@ -8,7 +9,8 @@ TickSample::TickSample(const Rig& rig)
     : axes(rig.axes.size()),
       zones(rig.zones.size()),
       switches(rig.switches.size()),
-      overrides(rig.setup.notches.overrides.size()) {}
+      overrides(rig.setup.notches.overrides.size()),
+      inputs(rig.inputs.size()) {}
 
 void TickSampler::take(Time now, const Engine& engine, const TickBuffers& out) {
   sample_.at = now;
@@ -20,6 +22,11 @@ void TickSampler::take(Time now, const Engine& engine, const TickBuffers& out) {
   std::ranges::copy(out.switches, sample_.switches.begin());
   for (std::size_t r = 0; r < sample_.overrides.size(); ++r)
     sample_.overrides[r] = engine.bind().numbers().percent(id_at<OverrideId>(r));
+  for (std::size_t i = 0; i < sample_.inputs.size(); ++i) {
+    const InputId input = id_at<InputId>(i);
+    const bool known = engine.links().input(input, now) != InputState::unknown;
+    sample_.inputs[i] = known ? engine.links().input_value(input) : std::numeric_limits<double>::quiet_NaN();
+  }
 }
 
 namespace {
@@ -37,7 +44,8 @@ Trace::Trace(const Rig& rig, std::size_t most)
       axes(rig.axes.size()),
       zones(rig.zones.size()),
       switches(rig.switches.size()),
-      overrides(rig.setup.notches.overrides.size()) {
+      overrides(rig.setup.notches.overrides.size()),
+      inputs(rig.inputs.size()) {
   const auto make_room = [&](auto& columns) {
     for (auto& column : columns) column.reserve(most);
   };
@@ -45,6 +53,7 @@ Trace::Trace(const Rig& rig, std::size_t most)
   make_room(zones);
   make_room(switches);
   make_room(overrides);
+  make_room(inputs);
   times.reserve(most);
 }
 
@@ -54,6 +63,7 @@ void Trace::add(const TickSample& sample) {
   each(zones, sample.zones, append);
   each(switches, sample.switches, append);
   each(overrides, sample.overrides, append);
+  each(inputs, sample.inputs, append);
   times.push_back(sample.at);
   ++ticks;
 }
@@ -69,12 +79,14 @@ void watch(const Trace& trace, std::span<const Event> events, TickWatcher& watch
   sample.zones.resize(trace.zones.size());
   sample.switches.resize(trace.switches.size());
   sample.overrides.resize(trace.overrides.size());
+  sample.inputs.resize(trace.inputs.size());
   for (std::size_t t = 0; t < trace.ticks; ++t) {
     const auto take = [t](const auto& column, auto& value) { value = column[t]; };
     each(trace.axes, sample.axes, take);
     each(trace.zones, sample.zones, take);
     each(trace.switches, sample.switches, take);
     each(trace.overrides, sample.overrides, take);
+    each(trace.inputs, sample.inputs, take);
     sample.at = trace.at(t);
     std::size_t now = 0;
     while (now < events.size() && (t + 1 == trace.ticks || events[now].at < trace.at(t + 1))) ++now;

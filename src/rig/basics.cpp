@@ -120,6 +120,8 @@ void RigBuilder::read_links(Table& root) {
     info.stagger = from_seconds(table.number("stagger_ms", {0, 5000, false, "ms"}, 0) / 1e3);
     info.supply_a = table.number("supply_a", {0, most_amps, true, "A"}, 0);
     read_kind(table, info);
+    if (info.kind == "modbus" && table.has("modbus"))
+      if (auto modbus = table.table("modbus")) register_tables_.emplace_back(id_at<LinkId>(rig_.links.size()), *modbus);
     table.refuse_the_rest();
     rig_.setup.links.push_back(link);
     rig_.links.push_back(info);
@@ -129,23 +131,31 @@ void RigBuilder::read_links(Table& root) {
   }
 }
 
-/// Boards on one wire take turns, and are told apart.
+/// Boards on one wire take turns, and are told apart; so are drives.
 void RigBuilder::check_shared_wire(Table& table, const LinkInfo& link) {
   for (const LinkInfo& other : rig_.links) {
     if (other.name == link.name || !share_wire(other, link)) continue;
-    if (!is_half_duplex(link) || !is_half_duplex(other))
-      table.problem(Code::duplicate_name, "board", fmt::format("{} is on {} already", other.name, link.text("serial")),
+    const char* const key = link.kind.c_str();
+    const std::string wire = link.text("serial").empty() ? link.text("tcp") : link.text("serial");
+    const bool drives = link.kind == "modbus";
+    const char* const address = drives ? "unit" : "address";
+    const bool take_turns = drives || (is_half_duplex(link) && is_half_duplex(other));
+    if (other.kind != link.kind)
+      table.problem(Code::duplicate_name, key,
+                    fmt::format("{} is on {} already, and speaks otherwise", other.name, wire), "a wire of its own");
+    else if (!take_turns)
+      table.problem(Code::duplicate_name, key, fmt::format("{} is on {} already", other.name, wire),
                     "a wire of its own; or duplex = \"half\" for both, where they take turns");
-    else if (other.number("address") == link.number("address"))
+    else if (other.number(address) == link.number(address))
       table.problem(
-          Code::duplicate_name, "board",
-          fmt::format("{} has the address {:g} on {} already", other.name, link.number("address"), link.text("serial")),
-          "an address that no other board on it has");
+          Code::duplicate_name, key,
+          fmt::format("{} has the {} {:g} on {} already", other.name, address, link.number(address), wire),
+          fmt::format("{} that no other {} on it has", drives ? "a unit" : "an address", drives ? "drive" : "board"));
     else if (other.number("baud") != link.number("baud"))
-      table.problem(Code::out_of_range, "board",
+      table.problem(Code::out_of_range, key,
                     fmt::format("{} runs at {:g} baud, and {} on the same wire at {:g}", link.name, link.number("baud"),
                                 other.name, other.number("baud")),
-                    "one speed for all boards on a wire");
+                    fmt::format("one speed for all {}s on a wire", drives ? "drive" : "board"));
   }
 }
 
@@ -173,7 +183,9 @@ void RigBuilder::read_zones(Table& root) {
     if (auto stops = table.table("stops")) read_stops(*stops, zone);
     zone.hold_to_run = table.flag("hold_to_run").value_or(false);
     if (table.has("stow_after")) zone.stow_after = read_stow_after(table);
+    auto needs = table.has("needs") ? table.texts("needs") : std::vector<std::string>{};
     table.refuse_the_rest();
+    zone_needs_.emplace_back(table, std::move(needs));
     rig_.setup.zones.push_back(zone);
     rig_.zones.push_back(name);
   }

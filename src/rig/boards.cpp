@@ -167,7 +167,12 @@ std::string supply_words(const LinkInfo& link) {
 bool is_half_duplex(const LinkInfo& link) { return is_board(link) && link.text("duplex") == "half"; }
 
 bool share_wire(const LinkInfo& one, const LinkInfo& other) {
-  return is_board(one) && is_board(other) && !one.text("serial").empty() && one.text("serial") == other.text("serial");
+  const auto both_at = [&](const char* key) {
+    const auto here = one.texts.find(key), there = other.texts.find(key);
+    return here != one.texts.end() && there != other.texts.end() && !here->second.empty() &&
+           here->second == there->second;
+  };
+  return both_at("serial") || (one.kind == "modbus" && other.kind == "modbus" && both_at("tcp"));
 }
 
 namespace {

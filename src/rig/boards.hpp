@@ -43,7 +43,7 @@ BoardTimes board_times(const std::vector<LinkInfo>& links, const LinkInfo& link)
 /// "8 channels: 101 bytes there and 108 back, 94 % of the wire".
 std::string load_words(const std::vector<LinkInfo>& links, const LinkInfo& link);
 bool is_half_duplex(const LinkInfo& link);
-/// Whether two links of boards name one wire.
+/// Whether two links name one wire.
 bool share_wire(const LinkInfo& one, const LinkInfo& other);
 
 }  // namespace gyrax

@@ -57,10 +57,15 @@ class RigBuilder {
   void read_position(Table& table, const std::string& unit_name, AxisSetup& axis);
   void add_usual_link();
   void read_end_switches(Table& table, AxisSetup& axis);
+  void read_trips(Table& table, const InputInfo& input);
   void read_duty(Table& table, AxisSetup& axis);
   void read_brake(Table& table, BrakeTimes& brake);
   void read_increments(Table& table);
   void resolve_needs();
+  void resolve_registers();
+  std::vector<RegisterEntry> read_entries(Table& table, LinkId link, bool told);
+  void read_axis_entries(Table& table, std::size_t axis, bool told, std::vector<RegisterEntry>& entries);
+  void check_registers(Table& table, LinkId link, const RegisterMap& map);
   std::optional<NotchSetup::Override> read_override(Table& table);
   void read_own_override(Table& table, const std::vector<AxisId>& axes);
   void read_handset(Table& table, const std::string& name);
@@ -134,9 +139,11 @@ class RigBuilder {
   std::map<std::string, OverrideId> group_overrides_;
   std::vector<std::vector<std::string>> needs_;  // by AxisId, until the switches are known
   std::vector<Table> needed_at_;
-  std::map<std::string, Origin> described_;                            // every name, where it stands
-  std::vector<std::uint8_t> grouped_;                                  // by AxisId
-  std::map<std::pair<std::size_t, std::string>, ControlWish> wishes_;  // by handset and control or stick name
+  std::vector<std::pair<LinkId, Table>> register_tables_;  // of links that have registers, until all else is known
+  std::vector<std::pair<Table, std::vector<std::string>>> zone_needs_;  // by ZoneId, until the inputs are known
+  std::map<std::string, Origin> described_;                             // every name, where it stands
+  std::vector<std::uint8_t> grouped_;                                   // by AxisId
+  std::map<std::pair<std::size_t, std::string>, ControlWish> wishes_;   // by handset and control or stick name
   std::map<std::pair<std::size_t, std::string>, VirtualWish> virtuals_;
   std::vector<std::uint16_t> axis_channels_, switch_channels_;  // by LinkId: channels used
   std::array<Category, cause_count> categories_ = default_categories();

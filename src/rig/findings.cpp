@@ -20,6 +20,9 @@ constexpr std::array<AboutFinding, static_cast<std::size_t>(Found::count)> kinds
     {"stops_between_frames", cannot_work, "the far end stops by itself before the next frame is due"},
     {"silent_between_reports", cannot_work, "the link counts as silent before its next report is due"},
     {"wire_too_slow", cannot_work, "its wire cannot carry so many sets a second"},
+    {"never_good", cannot_work, "a simulated input stays as it starts, so nothing that stands on it will ever move"},
+    {"needs_its_end", cannot_work, "off the switch it may not move, and on the switch it only moves off"},
+    {"one_switch_two_ends", cannot_work, "while it is on the axis moves neither way, so nothing brings it off"},
     {"permit_and_more", dangerous, "a control of the permit that does something else brings both with one press"},
     {"stop_too_long", dangerous, "the rig itself allows less"},
     {"noticed_too_late", dangerous, "so far it goes before it is noticed and stopped, and the rig allows less"},
@@ -48,6 +51,7 @@ constexpr std::array<AboutFinding, static_cast<std::size_t>(Found::count)> kinds
     {"not_calibrated", doubtful, "its rest and its ends are what the device says of itself"},
     {"wide_dead_zone", doubtful, "most of the control's way does nothing"},
     {"tiny_share", doubtful, "nobody will see it move"},
+    {"bound_out_of_range", doubtful, "the gauge never shows it, and what it can be may never get there"},
     {"long_silence", doubtful, "a lost link or handset is noticed late"},
     {"old_readings", doubtful, "hands have moved on since"},
     {"late_ticks", doubtful, "a program that hangs is noticed late"},
@@ -86,6 +90,7 @@ void Findings::at_binding(Found kind, std::size_t binding, std::string what, std
 std::vector<Finding> findings(const Rig& rig) {
   Findings f(rig);
   find_in_axes(f);
+  find_in_inputs(f);
   find_in_bindings(f);
   std::vector<Finding> all = f.take();
   const auto place = [](const Finding& one) {

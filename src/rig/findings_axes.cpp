@@ -331,8 +331,9 @@ void find_in_links(Findings& f) {
   for (std::size_t l = 0; l < f.rig.links.size(); ++l) {
     const LinkInfo& link = f.rig.links[l];
     const bool is_board = link.kind == "board";
-    const BoardTimes board = is_board ? board_times(f.rig.links, link) : BoardTimes{};
-    const double period_ms = is_board ? board.frame_s * 1e3 : tick_ms;
+    const FarEnd far = far_end_of(f.rig, id_at<LinkId>(l));
+    // A simulated machine is told in every tick; all others as often as they report.
+    const double period_ms = link.kind == "simulated" ? tick_ms : far.report_s * 1e3;
     const LinkSetup& setup = f.rig.setup.links[l];
     const std::string table = "link." + link.name + ".";
     const double valid_ms = to_seconds(setup.frame_valid_for) * 1e3, silence_ms = to_seconds(setup.max_silence) * 1e3;
@@ -340,8 +341,7 @@ void find_in_links(Findings& f) {
       f.at_key(Found::stops_between_frames, table + "valid_ms", link.origin,
                fmt::format("a frame is valid for {:g} ms, and the next one comes after {:g} ms", valid_ms, period_ms),
                fmt::format("valid_ms = {:g} or more", 10 * period_ms));
-    const double report_ms = is_board ? period_ms : link.number("report_ms");
-    const double delay_ms = is_board ? board.round_trip_s * 1e3 : link.number("delay_ms");
+    const double report_ms = far.report_s * 1e3, delay_ms = (far.delay_s + far.late_s) * 1e3;
     if (silence_ms <= report_ms + delay_ms)
       f.at_key(Found::silent_between_reports, table + "silence_ms", link.origin,
                fmt::format("it may be silent for {:g} ms, and reports every {:g} ms, {:.3g} ms late", silence_ms,

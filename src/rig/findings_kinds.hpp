@@ -17,6 +17,9 @@ enum class Found : std::uint8_t {
   stops_between_frames,
   silent_between_reports,
   wire_too_slow,
+  never_good,
+  needs_its_end,
+  one_switch_two_ends,
   permit_and_more,
   stop_too_long,
   noticed_too_late,
@@ -45,6 +48,7 @@ enum class Found : std::uint8_t {
   not_calibrated,
   wide_dead_zone,
   tiny_share,
+  bound_out_of_range,
   long_silence,
   old_readings,
   late_ticks,
@@ -65,8 +69,9 @@ class Findings {
   std::vector<Finding> all_;
 };
 
-// Axes, their links and their times; what hands touch and what it asks for.
+// Axes, their links and their times; inputs; what hands touch and what it asks for.
 void find_in_axes(Findings& f);
+void find_in_inputs(Findings& f);
 void find_in_bindings(Findings& f);
 
 }  // namespace gyrax

@@ -104,7 +104,7 @@ void RigBuilder::read_wire(Table& table, SeatWish& seat) {
       table.problem(Code::duplicate_name, "wire",
                     fmt::format("{} is handset {}'s already", place.words(), other.handset), "a wire for each");
   for (const LinkInfo& link : rig_.links)
-    if (!place.wire.serial.empty() && link.kind == "board" && link.text("serial") == place.wire.serial)
+    if (!place.wire.serial.empty() && link.texts.contains("serial") && link.text("serial") == place.wire.serial)
       table.problem(Code::duplicate_name, "wire", fmt::format("{} is link {}'s already", place.words(), link.name),
                     "a wire of its own");
   seat.port = place.words();

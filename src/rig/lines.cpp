@@ -196,6 +196,7 @@ std::string in_order(const std::string& chord) {
 /// its pair.
 void RigBuilder::build_bindings() {
   resolve_needs();
+  resolve_registers();
   add_numbers();
   std::stable_sort(lines_.begin(), lines_.end(), [&](const Line& a, const Line& b) {
     const auto at = [&](const Line& one) {

@@ -20,6 +20,7 @@ struct KindRow {
   std::vector<LinkKey> keys;
   std::vector<const char*> texts;  // keys that are words
   void (*check)(Table& table, const LinkInfo& info);
+  std::vector<const char*> tables = {};  // keys that are read once all else is known
 };
 
 /// Its wire, and how boards share it.
@@ -33,6 +34,26 @@ void check_board(Table& table, const LinkInfo& info) {
     table.problem(Code::one_effect, "duplex", "only boards on a serial line take turns",
                   "serial = \"/dev/serial/by-id/…\"");
 }
+
+/// A word of two that a key may be.
+void check_word(Table& table, const LinkInfo& info, const char* key, const char* usual, const char* other) {
+  const std::string& word = info.text(key);
+  if (!word.empty() && word != usual && word != other)
+    table.problem(Code::bad_choice, key, fmt::format("'{}' is not a choice", word),
+                  fmt::format("\"{}\" (usual) or \"{}\"", usual, other));
+}
+
+void check_modbus(Table& table, const LinkInfo& info) {
+  check_wire(table, {info.text("serial"), info.text("tcp"), "", static_cast<int>(info.number("baud"))});
+  check_word(table, info, "words", "high_first", "low_first");
+  check_word(table, info, "reads", "holding", "input");
+  const double cycle_ms = 1e3 / info.number("rate_hz");
+  if (info.number("watchdog_ms") < 2 * cycle_ms)
+    table.problem(Code::out_of_range, "watchdog_ms",
+                  fmt::format("{:g} ms is less than two cycles of {:g} ms", info.number("watchdog_ms"), cycle_ms),
+                  "so much that a heartbeat may come late; or a greater rate_hz");
+}
+
 const std::vector<KindRow> kinds{{"simulated",
                                   {{"lag_ms", {0, 1000, false, "ms"}, 12},   // with which an axis follows
                                    {"delay_ms", {0, 1000, false, "ms"}, 2},  // from measuring to the report's arrival
@@ -47,7 +68,18 @@ const std::vector<KindRow> kinds{{"simulated",
                                    {"rate_hz", {1, 500, false, "a second"}, 100},    // sets
                                    {"round_trip_ms", {1, 1000, false, "ms"}, 100}},  // it refuses what is older
                                   {"serial", "tcp", "udp", "duplex"},
-                                  check_board}};
+                                  check_board},
+                                 {"modbus",
+                                  {{"baud", {9600, 2'000'000, false, ""}, 19'200},     // of a serial line
+                                   {"unit", {0, 247, false, ""}, 1},                   // its address
+                                   {"rate_hz", {1, 500, false, "a second"}, 50},       // cycles: a write and a read
+                                   {"timeout_ms", {1, 5000, false, "ms"}, 100},        // of one transaction
+                                   {"watchdog_ms", {1, 60'000, false, "ms"}, 200},     // of its own
+                                   {"switch_on_ms", {10, 60'000, false, "ms"}, 2000},  // from off to on, at most
+                                   {"lag_ms", {0, 1000, false, "ms"}, 20}},            // with which it follows
+                                  {"serial", "tcp", "words", "reads"},
+                                  check_modbus,
+                                  {"tells", "hears", "states"}}};
 
 const KindRow* kind_named(const std::string& name) {
   for (const KindRow& row : kinds)
@@ -67,6 +99,7 @@ void read_kind(Table& link, LinkInfo& info) {
   if (auto table = link.table(info.kind.c_str())) {
     for (const LinkKey& key : row.keys) info.numbers[key.key] = table->number(key.key, key.allowed, key.usual);
     for (const char* key : row.texts) info.texts[key] = table->text(key).value_or("");
+    for (const char* key : row.tables) table->allow(key);
     table->refuse_the_rest();
     if (row.check != nullptr) row.check(*table, info);
   } else if (row.check != nullptr) {
@@ -89,7 +122,11 @@ std::string link_words(const LinkInfo& link) {
   if (const KindRow* row = kind_named(link.kind)) {
     for (const char* key : row->texts)
       if (!link.text(key).empty()) text += fmt::format(", {} {}", key, link.text(key));
-    for (const LinkKey& key : row->keys) text += fmt::format(", {} {:g}", key.key, link.number(key.key));
+    const auto serial = link.texts.find("serial");
+    const bool no_line = serial != link.texts.end() && serial->second.empty();
+    for (const LinkKey& key : row->keys)
+      if (!no_line || std::string_view(key.key) != "baud")
+        text += fmt::format(", {} {:g}", key.key, link.number(key.key));
   }
   return text;
 }

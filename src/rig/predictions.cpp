@@ -122,7 +122,10 @@ Side side_of(Cause cause) noexcept {
     case Cause::moves_at_rest:
     case Cause::wrong_way:
     case Cause::overspeed:
-    case Cause::position_frozen: return Side::machine;
+    case Cause::position_frozen:
+    case Cause::input_off:
+    case Cause::input_unknown:
+    case Cause::input_beyond: return Side::machine;
   }
   return Side::program;
 }
@@ -153,6 +156,16 @@ FarEnd far_end_of(const Rig& rig, LinkId id) {
     return far;
   }
   far.lag_s = link.number("lag_ms") / 1e3;
+  if (link.kind == "modbus") {
+    const double timeout_s = link.number("timeout_ms") / 1e3;
+    far.report_s = 1 / link.number("rate_hz");
+    far.delay_s = far.report_s / 2;
+    far.late_s = timeout_s;
+    far.told_s = far.report_s + timeout_s;
+    // What is told goes on as long as the last frame is valid; then its heartbeat stands still.
+    far.valid_s += far.told_s + link.number("watchdog_ms") / 1e3;
+    return far;
+  }
   far.report_s = link.number("report_ms") / 1e3;
   far.delay_s = link.number("delay_ms") / 1e3;
   return far;
@@ -162,6 +175,10 @@ FarEnd far_end_of(const Rig& rig, AxisId axis) {
   const AxisSetup& setup = rig.setup.axes[index(axis)];
   const LinkInfo& link = rig.links[index(setup.wiring.link)];
   FarEnd far = far_end_of(rig, setup.wiring.link);
+  if (link.registers)
+    far.runs_on = std::ranges::any_of(link.registers->tells, [&](const RegisterEntry& entry) {
+      return entry.what == RegisterEntry::What::speed && entry.row == setup.wiring.channel;
+    });
   // What a board allows by itself is not in the rig; it is taken to be built as a simulated machine usually is.
   const LinkInfo machine = link.kind == "simulated" ? link : with_usual({}, "simulated");
   far.top_speed = is_place(setup.drive) ? setup.limits.speed() * machine.number("speed_percent") / 100 : 100;
@@ -244,6 +261,9 @@ bool Predictor::applies(Cause cause) const {
     case Cause::moves_at_rest:
     case Cause::wrong_way:
     case Cause::position_frozen: return measured;
+    case Cause::input_off: return !zone_.needs.empty();
+    case Cause::input_unknown: return !zone_.needs.empty() || !zone_.bounded.empty();
+    case Cause::input_beyond: return !zone_.bounded.empty();
     default: return true;
   }
 }
@@ -260,8 +280,9 @@ Prediction Predictor::begin(Cause cause) const {
 // It fails at the worst moment of a motion up to full speed: at speed, or while it still gains some. The stop goes on
 // from what was told in the last tick, so that a tick which comes late costs time and no way.
 void Predictor::stop_after(Prediction& p, double watch_s, const std::string& words) const {
-  const double tick_s = to_seconds(rig_.setup.max_tick), period_s = to_seconds(rig_.period);
-  p.notice = (words.empty() ? "" : words + ", ") + fmt::format("a tick ({})", ms(tick_s));
+  const double tick_s = to_seconds(rig_.setup.max_tick) + far_.told_s, period_s = to_seconds(rig_.period);
+  p.notice = (words.empty() ? "" : words + ", ") + fmt::format("a tick ({})", ms(to_seconds(rig_.setup.max_tick)));
+  if (far_.told_s > 0) p.notice += fmt::format(", a transaction under way ({})", ms(far_.told_s));
   MotionLimits limits = stopping_limits(rig_, axis_);
   const bool together = is_coupled(rig_, axis_);
   // Coupled axes: as fast as the fastest of them, and each its share of that.
@@ -391,15 +412,15 @@ Prediction Predictor::of_machine(Cause cause, double machine_speed) const {
   p.speed = v;
   // A machine that still follows does not go on while a tick is late.
   const double late_s =
-      far_.report_s + far_.delay_s + to_seconds(cause == Cause::position_frozen ? rig_.period : rig_.setup.max_tick);
+      far_.heard_s() + to_seconds(cause == Cause::position_frozen ? rig_.period : rig_.setup.max_tick);
   // A slower axis is not so soon far from its command.
   const double slowest_s =
       cause == Cause::position_frozen ? std::min(watched_s(times.position_frozen), 10 * off / v) : 0;
-  p.notice_s = std::max(watch_s, slowest_s) + far_.report_s + far_.delay_s + to_seconds(rig_.setup.max_tick);
+  p.notice_s = std::max(watch_s, slowest_s) + far_.heard_s() + to_seconds(rig_.setup.max_tick);
   p.notice_way = u * (watch_s + late_s);
   if (cause == Cause::wrong_way) p.notice_way = std::min(u * watch_s, off) + u * late_s;
   p.notice = fmt::format("{} of {}, a report and a tick ({})", ms(watch_s), sign,
-                         ms(far_.report_s + far_.delay_s + to_seconds(rig_.setup.max_tick)));
+                         ms(far_.heard_s() + to_seconds(rig_.setup.max_tick)));
   // Who does not do what it is told stops by itself, once its power is off.
   const double fastest = cause == Cause::position_frozen ? std::max(u, making_up(v)) : u;
   p.stop_s = fastest / far_.decel;
@@ -425,8 +446,10 @@ Prediction Predictor::unheard() const {
   const double lag_s = far_.lag_s + to_seconds(rig_.period);
   p.notice_way = p.speed * lag_s;
   p.notice = fmt::format("{} that a frame is valid", ms(far_.valid_s));
+  if (far_.runs_on) p.notice_way = p.speed * far_.valid_s;
   // A motor turns on.
-  const double left = is_place(setup_.drive) ? p.speed * std::exp(-far_.valid_s / lag_s) : p.speed;
+  const bool goes_on = far_.runs_on || !is_place(setup_.drive);
+  const double left = goes_on ? p.speed : p.speed * std::exp(-far_.valid_s / lag_s);
   p.stop_s = left / far_.decel;
   p.stop_way = left * p.stop_s / 2;
   return p;
@@ -446,6 +469,24 @@ Prediction Predictor::to_the_end() const {
   p.notice_way = travel_;
   p.notice_s = travel_ / speed_ + longest_stop(rig_, axis_, speed_).time_s + speed_ / setup_.limits.full().accel;
   p.lag_s = 10 * far_.lag_s;
+  return p;
+}
+
+/// The slowest of the zone's inputs, by its link; where it may be beyond its bounds for a while, that too.
+Prediction Predictor::of_input(Cause cause) const {
+  Prediction p = begin(cause);
+  double report_s = 0, grace_s = 0;
+  const auto add = [&](InputId input) {
+    const InputSetup& setup = rig_.setup.inputs[index(input)];
+    const FarEnd far = far_end_of(rig_, setup.link);
+    report_s = std::max(report_s, far.heard_s());
+    if (cause == Cause::input_beyond) grace_s = std::max(grace_s, to_seconds(setup.bounds.grace));
+  };
+  if (cause != Cause::input_beyond) std::ranges::for_each(zone_.needs, add);
+  if (cause != Cause::input_off) std::ranges::for_each(zone_.bounded, add);
+  std::string words = fmt::format("a report ({})", ms(report_s));
+  if (grace_s > 0) words = fmt::format("{} beyond its bounds, ", ms(grace_s)) + words;
+  stop_after(p, report_s + grace_s, words);
   return p;
 }
 
@@ -487,14 +528,15 @@ Prediction Predictor::of(Cause cause) const {
       break;
     }
     case Cause::far_end_fault:
-    case Cause::report_invalid:
-      stop_after(p, far_.report_s + far_.delay_s, fmt::format("a report ({})", ms(far_.report_s + far_.delay_s)));
-      break;
+    case Cause::report_invalid: stop_after(p, far_.heard_s(), fmt::format("a report ({})", ms(far_.heard_s()))); break;
     case Cause::following_error: return of_machine(cause, 0);
     case Cause::moves_at_rest:
     case Cause::wrong_way:
     case Cause::overspeed: return of_machine(cause, far_.top_speed);
     case Cause::position_frozen: return of_machine(cause, speed_);
+    case Cause::input_off:
+    case Cause::input_unknown:
+    case Cause::input_beyond: return of_input(cause);
     case Cause::tick_late: return resumed(far_.valid_s);
     case Cause::frames_expired: {
       Prediction expired = unheard();

@@ -14,6 +14,7 @@
 #include <algorithm>
 #include <array>
 #include <bit>
+#include <cmath>
 #include <iterator>
 #include <limits>
 #include <optional>
@@ -102,10 +103,29 @@ void write_switches(Out out, const Rig& rig) {
   }
 }
 
+/// "below 5 %, above 80 % for 200 ms; it has come back 3 % inside: every zone".
+std::string trip_words(const Rig& rig, InputId id) {
+  const InputBounds& bounds = rig.setup.inputs[index(id)].bounds;
+  const std::string& unit = rig.inputs[index(id)].unit;
+  std::vector<std::string> beyond, zones;
+  if (std::isfinite(bounds.low)) beyond.push_back(fmt::format("below {:g} {}", bounds.low, unit));
+  if (std::isfinite(bounds.high)) beyond.push_back(fmt::format("above {:g} {}", bounds.high, unit));
+  for (std::size_t z = 0; z < rig.zones.size(); ++z)
+    if (std::ranges::count(rig.setup.zones[z].bounded, id) > 0) zones.push_back(rig.zones[z]);
+  if (zones.empty()) return {};
+  std::string words =
+      fmt::format("{} trip{} {}", fmt::join(zones, " and "), zones.size() == 1 ? "s" : "", fmt::join(beyond, " or "));
+  if (bounds.grace > Span{}) words += fmt::format(" for {:g} ms", to_seconds(bounds.grace) * 1e3);
+  if (bounds.hysteresis > 0)
+    words += fmt::format(", and may be reset once it is {:g} {} inside", bounds.hysteresis, unit);
+  return words;
+}
+
 void write_inputs(Out out, const Rig& rig) {
   if (rig.inputs.empty()) return;
   fmt::format_to(out, "\nInputs (what is not known is not good)\n");
-  for (const InputInfo& input : rig.inputs) {
+  for (std::size_t i = 0; i < rig.inputs.size(); ++i) {
+    const InputInfo& input = rig.inputs[i];
     const LinkInfo& link = rig.links[index(input.link)];
     const std::string what = input.unit.empty()
                                  ? std::string(input.inverted ? "a contact, on while it is open" : "a contact")
@@ -116,7 +136,49 @@ void write_inputs(Out out, const Rig& rig) {
                    link.input_channels.empty() ? std::string()
                                                : fmt::format(", channel {}", link.input_channels[input.channel].number),
                    where(rig, input.origin));
+    if (const std::string trips = trip_words(rig, id_at<InputId>(i)); !trips.empty())
+      fmt::format_to(out, "{:15}{}\n", "", trips);
   }
+}
+
+/// "heartbeat 100, control 101, turntable.position 102 (i32, 1000 counts a deg)".
+std::string entry_words(const std::vector<RegisterEntry>& entries) {
+  std::string all;
+  for (const RegisterEntry& entry : entries) {
+    const RegisterWord& word = entry.word;
+    all += fmt::format("{}{} {}", all.empty() ? "" : ", ", entry.name, word.at);
+    if (word.type == RegisterWord::Type::bit) all += fmt::format(" bit {}", word.bit);
+    const bool counts = word.counts != 1 || word.is != 1;
+    if (word.type != RegisterWord::Type::bit && word.type != RegisterWord::Type::u16)
+      all += counts ? fmt::format(" ({}, {:g} counts are {:g})", name_of(word.type), word.counts, word.is)
+                    : fmt::format(" ({})", name_of(word.type));
+  }
+  return all;
+}
+
+/// A list on lines of at most so many characters, broken behind commas.
+void write_list(Out out, std::string list) {
+  constexpr std::size_t most = 104;
+  while (list.size() > most) {
+    const std::size_t comma = list.rfind(", ", most);
+    if (comma == std::string::npos) break;
+    fmt::format_to(out, "{:15}{}\n", "", list.substr(0, comma + 1));
+    list = "  " + list.substr(comma + 2);
+  }
+  fmt::format_to(out, "{:15}{}\n", "", list);
+}
+
+void write_registers(Out out, const RegisterMap& map) {
+  if (!map.tells.empty()) write_list(out, "told: " + entry_words(map.tells));
+  write_list(out, "heard: " + entry_words(map.hears));
+  std::string states;
+  for (const DriveState& state : map.states)
+    states +=
+        fmt::format("{}{} {:#06x}/{:#06x}{}", states.empty() ? "states: " : ", ", state.name, state.value, state.mask,
+                    state.is == DriveState::Is::on      ? " (on)"
+                    : state.is == DriveState::Is::fault ? " (a fault)"
+                                                        : "");
+  if (!states.empty()) write_list(out, states);
 }
 
 void write_links(Out out, const Rig& rig) {
@@ -125,6 +187,7 @@ void write_links(Out out, const Rig& rig) {
     fmt::format_to(out, "  {}: {}{}\n", link.name, link_words(link),
                    link.origin.line > 0 ? "  " + where(rig, link.origin) : std::string());
     if (link.kind == "board") fmt::format_to(out, "{:15}{}\n", "", load_words(rig.links, link));
+    if (link.registers) write_registers(out, *link.registers);
     if (const std::string supply = supply_words(link); !supply.empty()) fmt::format_to(out, "{:15}{}\n", "", supply);
   }
 }
@@ -182,7 +245,7 @@ void write_watchdogs(Out out, const Rig& rig) {
   for (std::size_t l = 0; l < rig.links.size(); ++l)
     fmt::format_to(out, "  {}: no heartbeat for {:g} ms is a fault; the far end stops by itself after {:g} ms\n",
                    rig.links[l].name, to_seconds(rig.setup.links[l].max_silence) * 1e3,
-                   to_seconds(rig.setup.links[l].frame_valid_for) * 1e3);
+                   far_end_of(rig, id_at<LinkId>(l)).valid_s * 1e3);
 }
 
 void write_reduced(Out out, const Rig& rig) {
@@ -277,6 +340,9 @@ bool can_arise(const ZoneSetup& zone, Cause cause) {
   const StowAfter& after = zone.stow_after;
   if (cause == Cause::let_go) return zone.hold_to_run;
   if (cause == Cause::setting_changed) return after.override || after.layer || after.calibration;
+  if (cause == Cause::input_off) return !zone.needs.empty();
+  if (cause == Cause::input_beyond) return !zone.bounded.empty();
+  if (cause == Cause::input_unknown) return !zone.needs.empty() || !zone.bounded.empty();
   return !of_enable || !zone.hold_to_run;
 }
 
@@ -295,6 +361,10 @@ void write_zones(Out out, const Rig& rig) {
       fmt::format_to(out, "  {}  {:<20} {}{}\n", category, cause.name, cause.sentence,
                      changed ? fmt::format(" (by default {})", static_cast<int>(usual[c])) : "");
     }
+    std::vector<std::string> needs;
+    for (const InputId input : rig.setup.zones[z].needs) needs.push_back(rig.inputs[index(input)].name);
+    if (!needs.empty())
+      fmt::format_to(out, "  it gets ready and stays live only while on, and known: {}\n", fmt::join(needs, ", "));
     if (rig.setup.zones[z].hold_to_run)
       fmt::format_to(out, "  hold to run: it has no enable, and moves only while what moves it is held\n");
     if (const auto after = stowed_after(rig.setup.zones[z]); !after.empty())

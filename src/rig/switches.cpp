@@ -74,7 +74,7 @@ void RigBuilder::read_switches(Table& root) {
   }
 }
 
-/// What axes need, once the switches are known.
+/// What axes and zones need, once switches and inputs are known.
 void RigBuilder::resolve_needs() {
   for (std::size_t a = 0; a < needs_.size(); ++a)
     for (const std::string& word : needs_[a]) {
@@ -90,6 +90,12 @@ void RigBuilder::resolve_needs() {
       if (target != no<SwitchId>) rig_.setup.axes[a].needs.push_back(target);
     }
   needs_.clear();
+  for (std::size_t z = 0; z < zone_needs_.size(); ++z)
+    for (const std::string& word : zone_needs_[z].second)
+      if (const InputId input = named<InputId>(zone_needs_[z].first, "needs", input_names_, word, "input");
+          input != no<InputId>)
+        rig_.setup.zones[z].needs.push_back(input);
+  zone_needs_.clear();
 }
 
 const char* name_of(Becomes becomes) noexcept { return becomes_names[static_cast<std::size_t>(becomes)].c_str(); }

@@ -41,6 +41,9 @@ void RigBuilder::collect_dependencies() {
     for (const InputId end : {setup.axes[a].low_end, setup.axes[a].high_end})
       if (end != no<InputId>) add_once(zone.links, setup.inputs[index(end)].link);
   }
+  for (ZoneSetup& zone : setup.zones)
+    for (const auto* inputs : {&zone.needs, &zone.bounded})
+      for (const InputId input : *inputs) add_once(zone.links, setup.inputs[index(input)].link);
   for (const BindingSetup& b : setup.bindings) {
     const HandsetId handset = setup.controls[index(b.slot)].handset;
     if (const CoordinateId coordinate = moved_by(b.effect); coordinate != no<CoordinateId>) {
@@ -226,6 +229,12 @@ void RigBuilder::remark_few_keys() {
 
 void RigBuilder::remark() {
   remark_few_keys();
+  for (const LinkInfo& link : rig_.links)
+    if (link.registers && !link.registers->tells.empty())
+      rig_.remarks.push_back(fmt::format(
+          "link {}: whether the watchdog of its far end is on, and stops after {:g} ms, nobody checks; where it "
+          "is off, what was told last stays told",
+          link.name, link.number("watchdog_ms")));
   for (const LinkInfo& link : rig_.links)
     for (const ChannelInfo& channel : link.axis_channels)
       if (channel.kind == wire::ChannelKind::stepper)

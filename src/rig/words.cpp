@@ -14,15 +14,28 @@ std::string name_of(const Rig& rig, const Obstacle& o) {
   return rig.handsets.size() > 1 ? rig.handsets[index(handset)] + " " + control : control;
 }
 
+/// A number of an input's unit: "80 %".
+std::string in_unit(const Rig& rig, InputId input, double value) {
+  const std::string& unit = rig.inputs[index(input)].unit;
+  return fmt::format("{:.6g}{}{}", value, unit.empty() ? "" : " ", unit);
+}
+
 std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause cause) {
+  const InputBounds bounds = o.input == no<InputId> ? InputBounds{} : rig.setup.inputs[index(o.input)].bounds;
+  const auto bound = [&](double value) {
+    return o.input == no<InputId> ? std::string("its bound") : in_unit(rig, o.input, value);
+  };
   return fmt::format(fmt::runtime(text),
                      fmt::arg("handset", o.handset == no<HandsetId> ? "a handset" : rig.handsets[index(o.handset)]),
                      fmt::arg("control", name_of(rig, o)),
                      fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
                      fmt::arg("switch", o.target == no<SwitchId> ? "a switch" : rig.switches[index(o.target)]),
                      fmt::arg("input", o.input == no<InputId> ? "an input" : rig.inputs[index(o.input)].name),
-                     fmt::arg("cause", about(cause).sentence), fmt::arg("ready", controls_for(rig, makes_ready)),
-                     fmt::arg("enable", controls_for(rig, enables)), fmt::arg("reset", controls_for(rig, resets)));
+                     fmt::arg("low", bound(bounds.low)), fmt::arg("high", bound(bounds.high)),
+                     fmt::arg("from", bound(bounds.low + bounds.hysteresis)),
+                     fmt::arg("to", bound(bounds.high - bounds.hysteresis)), fmt::arg("cause", about(cause).sentence),
+                     fmt::arg("ready", controls_for(rig, makes_ready)), fmt::arg("enable", controls_for(rig, enables)),
+                     fmt::arg("reset", controls_for(rig, resets)));
 }
 
 std::string zone_name(const Rig& rig, ZoneId zone) {
@@ -128,7 +141,12 @@ std::string say(const Rig& rig, const Event& e) {
       return e.cause == Cause::none
                  ? fmt::format("{} is {}", zone_name(rig, e.zone), name_of(e.state))
                  : fmt::format("{} is {}: {}", zone_name(rig, e.zone), name_of(e.state), about(e.cause).sentence);
-    case Kind::fault: return fmt::format("fault in {}: {}", zone_name(rig, e.zone), about(e.cause).sentence);
+    case Kind::fault: {
+      const bool beyond = e.cause == Cause::input_beyond && e.obstacle.input != no<InputId>;
+      return fmt::format("fault in {}: {}{}", zone_name(rig, e.zone),
+                         e.obstacle.input == no<InputId> ? about(e.cause).sentence : say(rig, e.obstacle),
+                         beyond ? ": " + in_unit(rig, e.obstacle.input, static_cast<double>(e.number) / 1e9) : "");
+    }
     case Kind::refused: {
       const bool gone = e.obstacle.what == Interlock::handset_gone || e.obstacle.what == Interlock::handset_silent;
       const std::string without = gone && e.state == State::stowed

@@ -16,7 +16,8 @@ namespace gyrax {
 struct Event {
   enum class Kind : std::uint8_t {
     state,           ///< a zone's state is now `state`; `cause` where it stops or has tripped
-    fault,           ///< `cause` arose in `zone`
+    fault,           ///< `cause` arose in `zone`. Of an input: `obstacle` says which, and it was at `number`
+                     ///< billionths of its unit
     refused,         ///< a person asked for `state` in `zone`; `obstacle` is in the way. Of a control that is not at
                      ///< neutral: it is at `number` thousandths of a percent of its deflection
     step,            ///< a step of `number` nano-units was added to `axis`'s goal

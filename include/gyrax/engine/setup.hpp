@@ -60,11 +60,6 @@ struct SwitchSetup {
   Span min_off{};  ///< off so long before it goes on again
 };
 
-/// What a link reports besides its axes.
-struct InputSetup {
-  LinkId link{};
-};
-
 struct Setup {
   Span max_tick = std::chrono::milliseconds(20);  ///< a tick later than this after the last one is a fault
   std::vector<HandsetSetup> handsets;

@@ -25,19 +25,28 @@ namespace gyrax {
 /// A simulated board as a rig wants it: its channels with some room above the rig's own limits.
 sim::BoardSetup stand_in_setup(const Rig& rig, LinkId link, std::uint64_t seed = 1);
 
-/// What both have.
-class ServedBoard {
+/// A far end that is played on its wire.
+class PlayedFarEnd {
  public:
-  virtual ~ServedBoard() = default;
+  virtual ~PlayedFarEnd() = default;
   /// For so long; `waits_for` is a descriptor that ends it sooner once it is readable, or -1.
-  void run(Span span, int waits_for = -1);
-  /// "cut", "noisy", "slow", "hung", "stuck", "sag", "mend", "restart", "print TEXT"; of a rig's board "input NAME on",
-  /// "off", a number or "broken"; of a handset "pause", "play". Returns what is wrong with it; empty: nothing.
-  std::string take(const std::string& line);
+  virtual void run(Span span, int waits_for = -1) = 0;
+  /// A line from whoever plays. Returns what is wrong with it; empty: nothing.
+  virtual std::string take(const std::string& line) = 0;
   /// What changed since the last time this was asked, a line each.
-  virtual std::vector<std::string> seen();
+  virtual std::vector<std::string> seen() = 0;
   /// Where what moves is that is elsewhere than it was told last: "lamp_tilt 1500.0 µs, scale_bar no pulse".
   virtual std::string moved() { return {}; }
+};
+
+/// What boards and handsets have in common.
+class ServedBoard : public PlayedFarEnd {
+ public:
+  void run(Span span, int waits_for = -1) override;
+  /// "cut", "noisy", "slow", "hung", "stuck", "sag", "mend", "restart", "print TEXT"; of a rig's board "input NAME on",
+  /// "off", a number or "broken"; of a handset "pause", "play".
+  std::string take(const std::string& line) override;
+  std::vector<std::string> seen() override;
   const sim::Board& board() const noexcept { return board_; }
 
  protected:

@@ -50,6 +50,7 @@ struct RunView {
   struct Input {
     InputState state = InputState::unknown;
     double value = 0;  ///< the last that was reported, in its unit
+    Beyond beyond = Beyond::no;
   };
   std::vector<Input> inputs;
   std::vector<HandsetHealth> handsets;

@@ -30,6 +30,8 @@ struct ZoneSetup {
   std::vector<SlotId> controls;  ///< each can move something in the zone: must have reported and be at neutral
   std::vector<SlotId> followed;  ///< each is followed by an axis, that comes to meet it: must have reported
   std::vector<SlotId> stops;     ///< none may be held down; those of handsets that are counted on must have reported
+  std::vector<InputId> needs;    ///< each must be on, and known
+  std::vector<InputId> bounded;  ///< each must be known, and inside its bounds
 };
 
 /// A link, or one of the zone's handsets among `counted_on`, that is not there, if any.
@@ -50,11 +52,17 @@ Obstacle first_not_neutral(const ZoneSetup& zone, HandsetBits in_charge, const S
   return {};
 }
 
+/// An input that is off, not known or beyond its bounds, of those that the zone depends on.
+Obstacle first_input(const ZoneSetup& zone, const Links& links, Time now) noexcept;
+/// What keeps an input from being good enough for what needs it.
+Obstacle lacking_input(const Links& links, InputId input, Time now) noexcept;
+
 /// All that first_obstacle looks at but first_not_neutral.
 Obstacle first_lack(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
                     std::span<const LinkId> measured_by, const Signal& signal, const Links& links, Time now) noexcept;
 
-/// As first_loss, and further: a stop that is held down, by whomever, or not known; an axis that a link has to measure
+/// As first_loss and first_input, and further: a link that is still switching on; a stop that is held down, by
+/// whomever, or not known; an axis that a link has to measure
 /// (`measured_by`, by AxisId; none: it need not be) without a position; of the handsets `in_charge` a control that has
 /// not reported, or is not at neutral.
 Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,

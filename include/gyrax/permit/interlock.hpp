@@ -44,13 +44,18 @@ enum class Interlock : std::uint8_t {
   input_off,
   input_unknown,
   end_switch,
+  input_too_low,
+  input_too_high,
+  switching_on,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::end_switch) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::switching_on) + 1;
 
 struct AboutInterlock {
   const char* name;
-  const char* sentence;  ///< what holds it; {handset}, {control}, {link}, {switch}, {input} and {cause} stand for names
-  const char* release;   ///< what would release it; {ready}, {enable} and {reset} stand for the controls bound to them
+  const char* sentence;  ///< what holds it; {handset}, {control}, {link}, {switch}, {input} and {cause} stand for
+                         ///< names, {low} and {high} for the input's bounds
+  const char* release;   ///< what would release it; {ready}, {enable} and {reset} stand for the controls bound to them,
+                         ///< {from} and {to} for where the input has come back
 };
 
 const AboutInterlock& about(Interlock interlock) noexcept;

@@ -8,6 +8,7 @@
 
 #include <gyrax/base/link_types.hpp>
 #include <gyrax/permit/cause.hpp>
+#include <gyrax/permit/inputs.hpp>
 
 #include <span>
 #include <vector>
@@ -25,13 +26,9 @@ struct Wiring {
   std::uint16_t channel = 0;
 };
 
-/// What an input is known to be. What is stale is unknown, and unknown is not good.
-enum class InputState : std::uint8_t { unknown, off, on };
-
 class Links {
  public:
-  /// `inputs`: by InputId, the link that reports each.
-  Links(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const LinkId> inputs = {});
+  Links(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const InputSetup> inputs = {});
 
   /// Takes one report. Refused whole, with Cause::report_invalid, where its times are out of order or in the future,
   /// its heartbeat stands still or runs backwards, or a measured number is not finite. An unknown link is ignored.
@@ -40,6 +37,8 @@ class Links {
   bool fresh(LinkId link, Time now) const noexcept;
   /// Whether its last report said that something is wrong with the far end.
   bool faulty(LinkId link) const noexcept { return states_[index(link)].faults != 0; }
+  /// Whether its last report said that it is still switching on.
+  bool waits(LinkId link) const noexcept { return states_[index(link)].waits; }
   /// The last report's word on an axis; not measured if there was none.
   const AxisReport& measured(AxisId axis) const noexcept { return axes_[index(axis)]; }
   /// When that was measured; the beginning of time if there was none.
@@ -47,7 +46,9 @@ class Links {
   InputState input(InputId input, Time now) const noexcept;
   /// The last number that was reported of it, in its unit; 0 where there was none.
   double input_value(InputId input) const noexcept { return inputs_[index(input)].value; }
-  /// One more each time that an input is something else than before.
+  /// Whether its last number that was reported is beyond its bounds, and for how long.
+  const InputWatch& input_watch(InputId input) const noexcept { return inputs_[index(input)].watch; }
+  /// One more each time that an input is something else than before: on or off, known, beyond its bounds.
   std::uint32_t input_changes() const noexcept { return input_changes_; }
   std::size_t links() const noexcept { return states_.size(); }
 
@@ -57,6 +58,7 @@ class Links {
     std::uint32_t sequence = 0;
     Time measured{}, arrival{};
     std::uint32_t faults = 0;
+    bool waits = false;
   };
   bool holds(const LinkReport& report, Time now) const noexcept;
 
@@ -66,6 +68,7 @@ class Links {
   std::vector<AxisReport> axes_;
   struct Input {
     LinkId link{};
+    InputWatch watch;
     bool known = false;
     double value = 0;
   };

@@ -35,6 +35,7 @@ struct TickSample {
   std::vector<State> zones;            ///< by ZoneId
   std::vector<std::uint8_t> switches;  ///< by SwitchId
   std::vector<double> overrides;       ///< by OverrideId; percent
+  std::vector<double> inputs;          ///< by InputId; NaN: not known
 };
 
 /// Looks at each tick in its order, and at what happened in it. Nothing that it is given lasts longer than the call.
@@ -79,6 +80,7 @@ struct Trace {
   std::vector<std::vector<State>> zones;            ///< by ZoneId, then tick
   std::vector<std::vector<std::uint8_t>> switches;  ///< by SwitchId, then tick
   std::vector<std::vector<double>> overrides;       ///< by OverrideId, then tick; percent
+  std::vector<std::vector<double>> inputs;          ///< by InputId, then tick; NaN: not known
   std::vector<Time> times;                          ///< by tick, ascending
 
   Time at(std::size_t tick) const { return times[tick]; }

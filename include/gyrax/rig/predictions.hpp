@@ -48,6 +48,11 @@ struct FarEnd {
   double top_speed = 0;  ///< its own limit, unit/s
   double decel = 0;      ///< with which it stops by itself, unit/s²
   double valid_s = 0;    ///< it stops by itself so long after the last frame
+  double late_s = 0;     ///< a report may come so much later still: its link waits for an answer as long
+  double told_s = 0;     ///< so long a frame may wait before it is sent: a transaction is under way
+  bool runs_on = false;  ///< it is told speeds, and goes on with the last one until it stops by itself
+  /// From when something is so to when a report of it is there, at the worst.
+  double heard_s() const { return report_s + delay_s + late_s; }
 };
 FarEnd far_end_of(const Rig& rig, AxisId axis);
 /// What all axes of a link have in common; the rest is 0.
@@ -89,6 +94,7 @@ class Predictor {
 
  private:
   Prediction begin(Cause cause) const;
+  Prediction of_input(Cause cause) const;
   void stop_after(Prediction& p, double watch_s, const std::string& words) const;
   void stop_by_hand(Prediction& p, Cause cause) const;
   double making_up(double speed) const;

@@ -10,11 +10,13 @@
 #include <gyrax/engine/setup.hpp>
 #include <gyrax/files/problem.hpp>
 #include <gyrax/handset/seats.hpp>
+#include <gyrax/rig/registers.hpp>
 #include <gyrax/wire/channel.hpp>
 
 #include <map>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 namespace gyrax {
@@ -72,10 +74,11 @@ struct Load {
 struct InputInfo {
   std::string name, unit;  ///< unit: of an analogue one; empty: a contact
   LinkId link{};
-  bool inverted = false;      ///< a contact that is open where it is on
-  double counts = 1, is = 1;  ///< of an analogue one: so many counts are so many units
-  double start = 0;           ///< of a simulated one
-  std::uint16_t channel = 0;  ///< among its link's inputs
+  bool inverted = false;                             ///< a contact that is open where it is on
+  double counts = 1, is = 1;                         ///< of an analogue one: so many counts are so many units
+  double start = 0;                                  ///< of a simulated one
+  std::uint16_t channel = 0;                         ///< among its link's inputs
+  std::optional<std::pair<double, double>> range{};  ///< of a gauge; none: it is shown as a number alone
   Origin origin;
   double value_of(double raw) const { return unit.empty() ? ((raw != 0) != inverted ? 1 : 0) : raw * is / counts; }
 };
@@ -91,6 +94,7 @@ struct LinkInfo {
   double supply_a = 0;                                      ///< what feeds all of it gives; 0: the rig does not say
   std::vector<Load> loads;                                  ///< those that the rig gives
   Span stagger{};                                           ///< its axes get power so long after each other
+  std::optional<RegisterMap> registers{};                   ///< of a drive or a PLC
   /// In the key's own unit. Errors: std::out_of_range where its kind has no such key.
   double number(const char* key) const { return numbers.at(key); }
   const std::string& text(const char* key) const { return texts.at(key); }

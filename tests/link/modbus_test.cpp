@@ -1,0 +1,481 @@
+// Registers of a drive: what is told and heard in virtual time, against a simulated drive; and both on a real wire.
+#include "on_a_drive.hpp"
+#include "support/folder.hpp"
+#include "support/random.hpp"
+#include "support/rigs.hpp"
+
+#include <gyrax/link/drive_stand_in.hpp>
+#include <gyrax/link/modbus.hpp>
+#include <gyrax/rig/predictions.hpp>
+#include <gyrax/sim/drive.hpp>
+#include <gyrax/testing/stand.hpp>
+#include <gyrax/threads/boot_clock.hpp>
+
+#include <doctest/doctest.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <atomic>
+#include <cmath>
+#include <cstdlib>
+#include <functional>
+#include <string>
+#include <thread>
+#include <vector>
+
+using namespace gyrax;
+using namespace std::chrono_literals;
+
+namespace {
+
+int rounds(int usual, int more) { return std::getenv("GYRAX_MORE") != nullptr ? more : usual; }
+
+/// What a wire does with a transaction.
+enum class Answer { comes, late, refused, lost };
+
+/// Everything in one thread and one time: a tick every 2 ms, a cycle every 20.
+struct Bench {
+  explicit Bench(const std::string& text = test::on_a_drive())
+      : rig(test::rig(text)),
+        stand(rig),
+        talk(rig, LinkId{0}),
+        map(*rig.links[0].registers),
+        drive(
+            {.axes = {{.speed = 78, .accel = 1600, .decel = 400, .low = -180, .high = 180}}, .watchdog_us = 200'000}) {
+    stand.links().bench(LinkId{0}).silence(true);
+  }
+  std::uint64_t us() const { return static_cast<std::uint64_t>((stand.now() - Time{}) / 1us); }
+
+  void exchange() {
+    const Time now = stand.now();
+    const Answer wrote = answer ? answer() : Answer::comes;
+    if (const auto out = talk.next(told, now); !out.empty()) {
+      if (wrote == Answer::comes || wrote == Answer::late) {
+        REQUIRE(out.size() == 7);
+        std::vector<sim::DriveSetPoint> points(1);
+        points[0].position = get_counts(&out[2], map.tells[2].word, false) / 1000;
+        points[0].speed = get_counts(&out[4], map.tells[3].word, false) / 1000;
+        drive.tell(out[1], out[0], points, us());
+        lamp = (out[6] & 8) != 0;
+        ++writes;
+      }
+      if (wrote != Answer::comes) return fail(wrote);
+    }
+    const Answer read = answer ? answer() : Answer::comes;
+    if (read != Answer::comes) return fail(read);
+    std::array<std::uint16_t, 8> in{};
+    in[0] = drive_hangs ? std::uint16_t{7} : static_cast<std::uint16_t>(us() / 1000);
+    in[1] = drive.status();
+    put_counts(&in[2], map.hears[2].word, drive.position(0) * 1000, false);
+    put_counts(&in[4], map.hears[3].word, drive.speed(0) * 1000, false);
+    in[6] = static_cast<std::uint16_t>(std::lround(load * 10));
+    in[7] = 1;
+    if (talk.hear(in, now, now)) {
+      const RegistersHeard& heard = talk.heard();
+      LinkReport report{.link = LinkId{0},
+                        .sequence = heard.number + 1'000'000,
+                        .measured = heard.measured,
+                        .arrival = now,
+                        .axes = heard.axes,
+                        .faults = heard.faults,
+                        .waits = heard.waits,
+                        .inputs = heard.inputs};
+      faults |= heard.faults;
+      stand.report(report);
+    }
+  }
+  void fail(Answer how) {
+    talk.failed(how == Answer::refused ? registers_refused : registers_came_late);
+    if (how != Answer::refused) talk.lost();
+    if (how == Answer::lost) next += 300ms;
+  }
+  void tick() {
+    if (stand.now() >= next && !cut) {
+      next = stand.now() + 20ms;
+      exchange();
+    }
+    stand.tick();
+    drive.advance(us());
+    if (hangs) return;
+    const Frame& frame = stand.frames()[0];
+    told.sequence = frame.sequence;
+    told.valid_until = stand.now() + frame.valid_for;
+    told.axes.assign(frame.axes.begin(), frame.axes.end());
+    told.switches.assign(frame.switches.begin(), frame.switches.end());
+    while (const auto words = talk.said()) said += *words + "\n";
+  }
+  void run(double s) {
+    for (const Time end = stand.now() + from_seconds(s); stand.now() < end;) tick();
+  }
+  void press(const char* key, double s = 0.05) {
+    stand.press(key);
+    run(s);
+    stand.release(key);
+    run(0.05);
+  }
+  void make_live() {
+    run(0.2);
+    press("menu.right");
+    run(0.3);
+    stand.press("shoulder.right");
+    run(0.05);
+  }
+  void let_go() {
+    stand.release("shoulder.right");
+    stand.move("stick.left.x", 0);
+  }
+
+  Rig rig;
+  testing::Stand stand;
+  RegisterTalk talk;
+  RegisterMap map;
+  sim::Drive drive;
+  RegistersTold told;
+  std::function<Answer()> answer;
+  Time next{};
+  bool cut = false, hangs = false, drive_hangs = false, lamp = false;
+  double load = 20;
+  int writes = 0;
+  std::uint32_t faults = 0;
+  std::string said;
+};
+
+}  // namespace
+
+TEST_CASE("A number comes out of its registers as it went in, to half a count; what does not fit stays at the end") {
+  test::Random random;
+  for (int round = 0; round < 20'000; ++round) {
+    RegisterWord word;
+    word.type = static_cast<RegisterWord::Type>(random.whole(0, 5));
+    word.bit = static_cast<std::uint8_t>(random.whole(0, 15));
+    const bool low_first = random.chance(0.5);
+    const double counts =
+        word.type == RegisterWord::Type::bit ? random.whole(0, 1) : random.in(1.2 * word.low() - 10, 1.2 * word.high());
+    std::array<std::uint16_t, 3> registers{0, 0, 0x5a5a};
+    put_counts(registers.data(), word, counts, low_first);
+    const double back = get_counts(registers.data(), word, low_first);
+    CAPTURE(static_cast<int>(word.type));
+    CAPTURE(counts);
+    const double kept = std::clamp(counts, word.low(), word.high());
+    if (word.type == RegisterWord::Type::f32)
+      CHECK(std::abs(back - kept) <= std::abs(kept) * 1e-7);
+    else
+      CHECK(std::abs(back - kept) <= 0.5);
+    CHECK(registers[2] == 0x5a5a);
+    CHECK((word.size() == 2 || registers[1] == 0));
+  }
+  std::array<std::uint16_t, 2> registers{};
+  put_counts(registers.data(), {.type = RegisterWord::Type::i32}, -2, false);
+  CHECK(registers == std::array<std::uint16_t, 2>{0xffff, 0xfffe});
+  put_counts(registers.data(), {.type = RegisterWord::Type::u32}, 0x12345678, true);
+  CHECK(registers == std::array<std::uint16_t, 2>{0x5678, 0x1234});
+}
+
+TEST_CASE("A drive is led from state to state until it is on, moves where it is told, and is led off again") {
+  Bench b;
+  b.run(0.2);
+  CHECK(b.drive.phase() == sim::DrivePhase::switch_on_disabled);
+  // Enable waits until it is on, and says so.
+  b.stand.press("menu.right");
+  b.run(0.01);
+  CHECK(b.stand.state() == State::ready);
+  b.run(0.03);
+  b.stand.press("shoulder.right");
+  b.run(0.01);
+  CHECK(b.stand.state() == State::ready);
+  CHECK(b.stand.events().back().obstacle.what == Interlock::switching_on);
+  b.stand.release("menu.right").release("shoulder.right");
+  b.run(0.3);
+  CHECK(b.drive.phase() == sim::DrivePhase::operation_enabled);
+  b.stand.press("shoulder.right").press("face.south");
+  b.run(0.1);
+  CHECK(b.stand.state() == State::live);
+  CHECK(b.lamp);
+  for (const char* way : {"hat.right", "hat.right", "hat.left"}) b.press(way, 0.2);
+  b.run(0.3);
+  CHECK(b.stand.command("table").p == doctest::Approx(0.1));
+  CHECK(b.drive.position(0) == doctest::Approx(0.1).epsilon(0.01));
+  b.stand.move("stick.left.x", 1).run(0);
+  b.run(1);
+  CHECK(b.drive.speed(0) == doctest::Approx(60).epsilon(0.05));
+  b.let_go();
+  b.run(0.6);
+  CHECK(std::abs(b.drive.speed(0)) < 0.05);
+  CHECK(std::abs(b.drive.position(0) - b.stand.command("table").p) < 0.02);
+  CHECK(b.faults == 0);
+  CHECK(b.stand.state() == State::ready);
+  b.press("face.east");
+  b.run(0.3);
+  CHECK(b.stand.state() == State::stowed);
+  CHECK(b.drive.phase() != sim::DrivePhase::operation_enabled);
+}
+
+TEST_CASE(
+    "Nothing is told before something was heard, nor of a frame that is over; without power it stands where it is") {
+  Bench b;
+  std::uint32_t number = 0;
+  RegistersTold told{++number, Time{1s}, {{Mode::follow, 90'000'000'000, 0}}, {0}};
+  CHECK(b.talk.next(told, Time{}).empty());
+  std::array<std::uint16_t, 8> in{1, 0x0040};
+  put_counts(&in[2], b.map.hears[2].word, 41'500, false);
+  CHECK(b.talk.hear(in, Time{10ms}, Time{12ms}));
+  CHECK(b.talk.heard().measured == Time{10ms});
+  CHECK(b.talk.heard().axes[0].position == 41.5);
+  const auto position = [&](Mode mode, Time now) {
+    told.axes[0].mode = mode;
+    const auto out = b.talk.next(told, now);
+    return out.empty() ? -1.0 : get_counts(&out[2], b.map.tells[2].word, false) / 1000;
+  };
+  CHECK(position(Mode::follow, Time{20ms}) == 90);
+  CHECK(position(Mode::off, Time{20ms}) == 41.5);
+  CHECK(position(Mode::follow, Time{1s}) == -1);
+  // A heartbeat that stands still says nothing; and after a lost connection it has to be heard first.
+  CHECK_FALSE(b.talk.hear(in, Time{30ms}, Time{32ms}));
+  b.talk.lost();
+  CHECK(position(Mode::follow, Time{40ms}) == -1);
+  in[0] = 2;
+  CHECK(b.talk.hear(in, Time{50ms}, Time{52ms}));
+  REQUIRE(b.talk.heard().number == 2);
+  CHECK(b.talk.heard().faults == registers_came_back);
+  CHECK(position(Mode::follow, Time{60ms}) == 90);
+}
+
+TEST_CASE(
+    "What goes wrong with a drive trips its zone, and is said; it is reset by a person, and goes on from where it is") {
+  struct Case {
+    const char* what;
+    void (*breaks)(Bench&);
+    void (*mends)(Bench&);
+    std::uint32_t fault;
+    Cause cause;
+    const char* said;
+  };
+  for (const Case& one :
+       {Case{"it has a fault", [](Bench& b) { b.drive.fail(); }, [](Bench&) {}, drive_has_fault, Cause::far_end_fault,
+             "it has a fault"},
+        Case{"its power was away", [](Bench& b) { b.drive.restart(); }, [](Bench&) {}, drive_switched_off,
+             Cause::far_end_fault, "it switched off by itself"},
+        Case{"an exception", [](Bench& b) { b.answer = [] { return Answer::refused; }; },
+             [](Bench& b) { b.answer = nullptr; }, registers_refused, Cause::link_silent, ""},
+        Case{"a late answer",
+             [](Bench& b) { b.answer = [n = 0]() mutable { return n++ == 0 ? Answer::late : Answer::comes; }; },
+             [](Bench& b) { b.answer = nullptr; }, registers_came_late, Cause::far_end_fault, "it answers again"},
+        Case{"its heartbeat stands still", [](Bench& b) { b.drive_hangs = true; },
+             [](Bench& b) { b.drive_hangs = false; }, 0, Cause::link_silent, ""},
+        Case{"the cable is out", [](Bench& b) { b.cut = true; }, [](Bench& b) { b.cut = false; }, drive_has_fault,
+             Cause::link_silent, "it has a fault"}}) {
+    CAPTURE(one.what);
+    Bench b;
+    b.make_live();
+    REQUIRE(b.stand.state() == State::live);
+    b.stand.move("stick.left.x", 1);
+    b.run(0.6);
+    REQUIRE(b.drive.speed(0) > 50);
+    one.breaks(b);
+    b.run(1);
+    CHECK(b.stand.state() == State::tripped);
+    CHECK(b.stand.why("table").cause == one.cause);
+    CHECK(b.drive.at_rest());
+    one.mends(b);
+    b.let_go();
+    b.run(2);
+    CHECK((b.faults & one.fault) == one.fault);
+    CHECK(b.said.find(one.said) != std::string::npos);
+    CHECK(b.stand.state() == State::tripped);
+    const double stands = b.drive.position(0);
+    b.press("menu.centre");
+    CHECK(b.stand.state() == State::stowed);
+    b.make_live();
+    CHECK(b.stand.state() == State::live);
+    CHECK(std::abs(b.drive.position(0) - stands) < 0.05);
+    b.press("hat.right");
+    b.run(0.3);
+    CHECK(b.drive.position(0) == doctest::Approx(stands + 0.1).epsilon(0.01));
+  }
+}
+
+TEST_CASE("A drive that never comes on is a fault after its time") {
+  Bench b(test::on_a_drive("tcp = \"127.0.0.1:15999\"", "switch_on_ms = 500"));
+  b.run(0.2);
+  b.answer = [] { return Answer::comes; };
+  b.map.tells[1].word.at = 0;
+  b.stand.press("menu.right");
+  b.run(0.02);
+  b.stand.release("menu.right");
+  for (int i = 0; i < 400 && b.stand.state() != State::tripped; ++i) {
+    b.drive.restart();  // as if something kept it from switching on
+    b.tick();
+  }
+  CHECK(b.stand.state() == State::tripped);
+  CHECK((b.faults & drive_not_on_in_time) != 0);
+  CHECK(b.said.find("it is not on after 500 ms") != std::string::npos);
+}
+
+TEST_CASE(
+    "Late, lost and refused transactions, cuts, and a program that is gone: it stands in time, and never moves "
+    "unasked") {
+  test::Random random;
+  double longest_s = 0, farthest = 0;
+  int tripped = 0;
+  const Rig rig = test::rig(test::on_a_drive());
+  const Predictor predictor(rig, AxisId{0});
+  // Where a transaction is lost it may be either of these.
+  double stated_s = 0, stated = 0;
+  for (const Prediction& one :
+       {predictor.unheard(), predictor.of(Cause::link_silent), predictor.of(Cause::enable_released)}) {
+    stated_s = std::max(stated_s, one.time_s());
+    stated = std::max(stated, one.way());
+  }
+  for (int round = 0; round < rounds(120, 6000); ++round) {
+    CAPTURE(round);
+    const int kind = round % 6;
+    CAPTURE(kind);
+    Bench b;
+    b.make_live();
+    REQUIRE(b.stand.state() == State::live);
+    const bool right = random.chance(0.5);
+    b.stand.move("stick.left.x", right ? 1 : -1);
+    b.run(random.in(0.4, 0.9));
+    const double from = b.drive.position(0), way = right ? 1 : -1, share = random.in(0.02, 0.9);
+    const Time failed = b.stand.now();
+    if (kind == 0) b.cut = true;
+    if (kind == 1) b.hangs = true;
+    if (kind == 2) b.drive_hangs = true;
+    const Answer how = kind == 3 ? Answer::late : kind == 4 ? Answer::refused : Answer::lost;
+    if (kind > 2) b.answer = [&] { return random.chance(share) ? how : Answer::comes; };
+    Time moved = failed;
+    double last = from;
+    const bool lets_go = kind > 2;
+    if (lets_go) b.let_go();
+    while (b.stand.now() - failed < 2s) {
+      b.tick();
+      const double at = b.drive.position(0);
+      CHECK((at - last) * way > -0.2);  // never the other way
+      if (std::abs(at - last) > 1e-6) moved = b.stand.now();
+      last = at;
+    }
+    longest_s = std::max(longest_s, to_seconds(moved - failed));
+    farthest = std::max(farthest, std::abs(last - from));
+    CHECK(to_seconds(moved - failed) <= stated_s);
+    CHECK(std::abs(last - from) <= stated);
+    tripped += b.stand.state() == State::tripped ? 1 : 0;
+    // Whatever it was: nothing moves by itself once it is well again.
+    b.let_go();
+    b.answer = nullptr;
+    b.cut = b.hangs = b.drive_hangs = false;
+    b.run(1.5);
+    CHECK(std::abs(b.drive.position(0) - last) < 0.1);
+  }
+  MESSAGE("at rest after ", longest_s, " s and ", farthest, " deg at most; check states ", stated_s, " s and ", stated,
+          " deg; zones tripped ", tripped);
+  CHECK(tripped > 0);
+}
+
+namespace {
+
+/// A stand-in in a thread of its own, and a link to it, on a real wire.
+struct Both {
+  explicit Both(const std::string& wire)
+      : rig(test::rig(test::on_a_drive(wire))), drive(rig, LinkId{0}), link(rig, LinkId{0}) {
+    server = std::thread([this] {
+      while (!ends) {
+        drive.run(2ms);
+        if (breaks.exchange(false)) CHECK(drive.take("cut").empty());
+        if (mends.exchange(false)) CHECK(drive.take("mend").empty());
+        at = drive.drive().position(0);
+        phase = drive.drive().phase();
+        trips = drive.drive().watchdog_trips();
+      }
+    });
+  }
+  ~Both() {
+    ends = true;
+    server.join();
+  }
+  void turn() {
+    const Time now = clock.now();
+    reports.clear();
+    link.receive(now, reports);
+    for (const LinkReport& report : reports) {
+      ++heard;
+      faults |= report.faults;
+      waits = report.waits;
+      reported = report.axes[0].position;
+      CHECK(report.measured >= measured);
+      measured = report.measured;
+      CHECK(report.inputs[0].value == 20);
+      CHECK(report.inputs[1].value == 1);
+    }
+    if (!hangs) {
+      ++frame.sequence;
+      frame.sent = frame.due = now;
+      frame.valid_for = 1s;  // a busy machine
+      frame.axes = {&word, 1};
+      frame.switches = switches;
+      link.send(frame);
+    }
+    while (const auto one = link.said()) said += *one + "\n";
+    std::this_thread::sleep_for(1ms);
+  }
+  template <class Holds>
+  bool until(Holds holds) {
+    for (int i = 0; i < 20'000; ++i, turn())
+      if (holds()) return true;
+    MESSAGE(said);
+    return false;
+  }
+
+  Rig rig;
+  DriveStandIn drive;
+  BootClock clock;
+  ModbusLink link;
+  AxisWord word{Mode::off, 0, 0};
+  std::vector<std::uint8_t> switches{0};
+  Frame frame;
+  std::vector<LinkReport> reports;
+  std::string said;
+  std::uint64_t heard = 0;
+  std::uint32_t faults = 0;
+  bool waits = false, hangs = false;
+  double reported = 0;
+  Time measured{};
+  std::atomic<bool> ends{false}, breaks{false}, mends{false};
+  std::atomic<double> at{0};
+  std::atomic<sim::DrivePhase> phase{sim::DrivePhase::switch_on_disabled};
+  std::atomic<std::uint32_t> trips{0};
+  std::thread server;
+};
+
+}  // namespace
+
+TEST_CASE("Over TCP and a serial line: switched on, moved, cut, there again; a heartbeat that stands still stops it") {
+  const test::Folder folder;
+  test::Random random;
+  for (const std::string& wire : {fmt::format("tcp = \"127.0.0.1:{}\"", random.whole(20'000, 30'000)),
+                                  fmt::format("serial = \"{}\"\nbaud = 115200", folder / "drive")}) {
+    CAPTURE(wire);
+    Both both(wire);
+    REQUIRE(both.until([&] { return both.heard > 3; }));
+    both.word = {Mode::follow, 0, 0};
+    CHECK(both.until([&] { return both.phase == sim::DrivePhase::operation_enabled && !both.waits; }));
+    both.word.position = 7'500'000'000;
+    CHECK(both.until([&] { return std::abs(both.reported - 7.5) < 0.01; }));
+    CHECK(both.until([&] { return std::abs(both.at - 7.5) < 0.01; }));
+    // The engine's frames are no longer: nothing beats for them.
+    both.hangs = true;
+    CHECK(both.until([&] { return both.trips > 0; }));
+    CHECK(both.until([&] { return (both.faults & drive_has_fault) != 0; }));
+    both.hangs = false;
+    both.word.mode = Mode::off;
+    CHECK(both.until([&] { return both.phase == sim::DrivePhase::switch_on_disabled; }));
+    // The cable is out, and in again.
+    const std::uint64_t before = both.heard;
+    both.breaks = true;
+    CHECK(both.until([&] { return both.said.find("failed") != std::string::npos; }));
+    both.faults = 0;
+    both.mends = true;
+    CHECK(both.until([&] { return both.heard > before + 10; }));
+    if (wire.starts_with("tcp")) CHECK((both.faults & registers_came_back) != 0);
+  }
+}
