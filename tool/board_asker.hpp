@@ -16,7 +16,7 @@ namespace gyrax::tool {
 class BoardAsker {
  public:
   explicit BoardAsker(const LinkInfo& link)
-      : place_(board_place(link)),
+      : place_(wire_place(link)),
         asks_({static_cast<std::uint8_t>(link.number("address")), place_.bytes_per_s(), std::random_device{}()}),
         ear_(static_cast<std::uint8_t>(link.number("address"))) {}
   /// It has the wire from open() to close(); what was heard stays.

@@ -1,5 +1,6 @@
 #include "board_asker.hpp"
 #include "commands.hpp"
+#include "drives.hpp"
 #include "onlookers.hpp"
 #include "output.hpp"
 #include "signals.hpp"
@@ -173,7 +174,7 @@ class Surveyed final : public Source {
         tell_line(frame_json(rig_.links[index(link_)].name, to_seconds(heard.passed.at), heard), options);
     });
   }
-  bool shares_wire_with(const LinkInfo& other) const { return board_.place().words() == board_place(other).words(); }
+  bool shares_wire_with(const LinkInfo& other) const { return board_.place().words() == wire_place(other).words(); }
   bool is_known() const override { return board_.asks().rounds() >= enough_rounds; }
   void tell_state(Time now, const LinksOptions& options) override {
     tell_line(wire_json({rig_, link_, board_.seen(), to_seconds(now), 0}), options);
@@ -223,12 +224,18 @@ Rig with_handsets(Rig rig) {
   return rig;
 }
 
-/// The links that are meant; complains where there are none.
+/// The links that are meant, boards and then drives; complains where there are none.
 std::vector<LinkId> links_of(const Rig& rig, const LinksOptions& options) {
   std::vector<LinkId> wired = wired_links(rig);
+  // A drive has no frames.
+  if (!options.print)
+    for (const LinkId drive : wired_links(rig, "modbus")) wired.push_back(drive);
   std::vector<std::string> names;
   for (const LinkId link : wired) names.push_back(rig.links[index(link)].name);
-  if (wired.empty()) complain(fmt::format("{}: none of its links and handsets hangs on a wire of its own", rig.path));
+  if (wired.empty())
+    complain(options.print
+                 ? fmt::format("{}: --print shows the frames of boards and handsets, and none of it is one", rig.path)
+                 : fmt::format("{}: none of its links and handsets hangs on a wire of its own", rig.path));
   if (options.link.empty() || wired.empty()) return wired;
   std::erase_if(wired, [&](LinkId link) { return rig.links[index(link)].name != options.link; });
   if (wired.empty())
@@ -278,7 +285,7 @@ class Session {
       if (source.is_known() || !source.ended()) source.tell_state(clock_.now(), options_);
       if (const std::string why = source.trouble(); !why.empty()) {
         const LinkInfo& link = rig_.links[index(links_[i])];
-        complain(fmt::format("link {}: {} {}", link.name, board_place(link).words(), why));
+        complain(fmt::format("link {}: {} {}", link.name, wire_place(link).words(), why));
       }
       all_answer = all_answer && source.answers();
     }
@@ -299,8 +306,16 @@ class Session {
 int links(const LinksOptions& options) {
   try {
     const Rig rig = with_handsets(load_rig(options.rig));
-    const std::vector<LinkId> wired = links_of(rig, options);
-    return wired.empty() ? wrong_input : Session(rig, wired, options).run();
+    std::vector<LinkId> boards = links_of(rig, options), drives;
+    if (boards.empty()) return wrong_input;
+    while (!boards.empty() && rig.links[index(boards.back())].kind == "modbus") {
+      drives.insert(drives.begin(), boards.back());
+      boards.pop_back();
+    }
+    int exit = boards.empty() ? Exit::done : Session(rig, boards, options).run();
+    for (const LinkId drive : drives)
+      if (!ask_drive(rig, drive, options.for_s > 0 ? options.for_s : usual_wait_s, options.json)) exit = world_failed;
+    return exit;
   } catch (const FileError& error) {
     return tell(error, wrong_input);
   } catch (const std::runtime_error& error) {

@@ -53,10 +53,11 @@ void make_folder() {
 
 /// The same for every rig that names the same wire.
 fs::path socket_of(const LinkInfo& link) {
-  wire::Place place = board_place(link);
+  wire::Place place = wire_place(link);
   if (!place.serial.empty()) place.serial = fs::absolute(place.serial).lexically_normal().string();
-  // Boards that take turns on a wire have one owner each.
-  const std::string words = fmt::format("{} {}", place.words(), link.number("address"));
+  // What takes turns on a wire has one owner each.
+  const std::string words =
+      fmt::format("{} {}", place.words(), link.number(link.kind == "modbus" ? "unit" : "address"));
   return folder() / fmt::format("wire-{:08x}", crc32(words));
 }
 
@@ -99,16 +100,16 @@ std::string on_channel(const LinkInfo& link, std::uint8_t number) {
 
 }  // namespace
 
-std::vector<LinkId> wired_links(const Rig& rig) {
+std::vector<LinkId> wired_links(const Rig& rig, const std::string& kind) {
   std::vector<LinkId> wired;
   for (std::size_t l = 0; l < rig.links.size(); ++l)
-    if (rig.links[l].kind == "board") wired.push_back(id_at<LinkId>(l));
+    if (rig.links[l].kind == kind) wired.push_back(id_at<LinkId>(l));
   return wired;
 }
 
 Json wire_json(const WireState& state) {
   const LinkInfo& link = state.rig.links[index(state.link)];
-  const wire::Place place = board_place(link);
+  const wire::Place place = wire_place(link);
   const BoardSeen& seen = state.seen;
   Json json{{"gyrax_json", json_version},
             {"t", state.t_s},
@@ -170,6 +171,39 @@ Json frame_json(const std::string& link, double t_s, const BoardEar::Heard& hear
 
 // ---- The program's own side ----
 
+/// A wire that is this program's alone while this lives. Errors: WireTaken where it is another's.
+struct Onlookers::Claim {
+  Claim(const Rig& rig, LinkId link) : path(socket_of(rig.links[index(link)])) {
+    if (const int other = connected_to(path); other >= 0) {
+      const int pid = peer_of(other);
+      ::close(other);
+      throw WireTaken(fmt::format("link {}: process {} has {} already; end that first, or look on with gyrax links {}",
+                                  rig.links[index(link)].name, pid, wire_place(rig.links[index(link)]).words(),
+                                  rig.path));
+    }
+    ::unlink(path.c_str());  // of a program that was killed
+    const sockaddr_un address = address_of(path);
+    listener = new_socket();
+    constexpr int waiting = 4;
+    if (listener < 0 || ::bind(listener, reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0 ||
+        ::listen(listener, waiting) != 0) {
+      if (listener >= 0) ::close(listener);
+      throw std::runtime_error(fmt::format("{}: {}", path.string(), std::strerror(errno)));
+    }
+  }
+  ~Claim() {
+    ::close(listener);
+    ::unlink(path.c_str());
+  }
+  Claim(const Claim&) = delete;
+  Claim& operator=(const Claim&) = delete;
+  /// Whoever has come since; -1 where nobody has.
+  int next() const { return ::accept4(listener, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC); }
+
+  fs::path path;
+  int listener = -1;
+};
+
 struct Onlookers::Wire {
   struct Onlooker {
     explicit Onlooker(int with) : socket(with) {}
@@ -182,34 +216,16 @@ struct Onlookers::Wire {
   Wire(const Rig& rig, LinkId link)
       : rig_(rig),
         link_(link),
-        path_(socket_of(rig.links[index(link)])),
-        ear_(static_cast<std::uint8_t>(rig.links[index(link)].number("address"))) {
-    if (const int other = connected_to(path_); other >= 0) {
-      const int pid = peer_of(other);
-      ::close(other);
-      throw WireTaken(fmt::format("link {}: process {} has {} already; end that first, or look on with gyrax links {}",
-                                  name(), pid, board_place(rig.links[index(link)]).words(), rig.path));
-    }
-    ::unlink(path_.c_str());  // of a program that was killed
-    const sockaddr_un address = address_of(path_);
-    listener_ = new_socket();
-    constexpr int waiting = 4;
-    if (listener_ < 0 || ::bind(listener_, reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0 ||
-        ::listen(listener_, waiting) != 0)
-      throw std::runtime_error(fmt::format("{}: {}", path_.string(), std::strerror(errno)));
-  }
+        claim_(rig, link),
+        ear_(static_cast<std::uint8_t>(rig.links[index(link)].number("address"))) {}
   ~Wire() {
     for (const Onlooker& one : onlookers_) ::close(one.socket);
-    if (listener_ < 0) return;
-    ::close(listener_);
-    ::unlink(path_.c_str());
   }
   Wire(const Wire&) = delete;
   Wire& operator=(const Wire&) = delete;
 
   void look(double now_s, const std::function<bool(LinkId, Passed&)>& next) {
-    for (int fd = ::accept4(listener_, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC); fd >= 0;
-         fd = ::accept4(listener_, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC)) {
+    for (int fd = claim_.next(); fd >= 0; fd = claim_.next()) {
       onlookers_.emplace_back(fd);
       told_at_s_ = now_s - told_every_s;
     }
@@ -266,23 +282,24 @@ struct Onlookers::Wire {
 
   const Rig& rig_;
   LinkId link_;
-  fs::path path_;
-  int listener_ = -1;
+  Claim claim_;
   BoardEar ear_;
   std::vector<Onlooker> onlookers_;
   double told_at_s_ = -told_every_s;
 };
 
 Onlookers::Onlookers(const Rig& rig) : rig_(rig) {
-  const std::vector<LinkId> wired = wired_links(rig);
-  if (wired.empty()) return;
+  const std::vector<LinkId> wired = wired_links(rig, "board"), drives = wired_links(rig, "modbus");
+  if (wired.empty() && drives.empty()) return;
   try {
     make_folder();
     for (const LinkId link : wired) wires_.push_back(std::make_unique<Wire>(rig, link));
+    for (const LinkId link : drives) drives_.push_back(std::make_unique<Claim>(rig, link));
   } catch (const WireTaken&) {
     throw;
   } catch (const std::runtime_error& error) {
     wires_.clear();
+    drives_.clear();
     trouble_ = error.what();
   }
 }
@@ -290,6 +307,9 @@ Onlookers::~Onlookers() = default;
 
 void Onlookers::look(double now_s, const std::function<bool(LinkId, Passed&)>& next) {
   for (const auto& wire : wires_) wire->look(now_s, next);
+  // Of a drive there is nothing to look at but that it is somebody's.
+  for (const auto& drive : drives_)
+    for (int fd = drive->next(); fd >= 0; fd = drive->next()) ::close(fd);
 }
 
 // ---- Another program's side ----

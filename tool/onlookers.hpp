@@ -16,8 +16,8 @@
 
 namespace gyrax::tool {
 
-/// The links of a rig that have a wire.
-std::vector<LinkId> wired_links(const Rig& rig);
+/// The links of a rig that have a wire: its boards, or those of another kind.
+std::vector<LinkId> wired_links(const Rig& rig, const std::string& kind = "board");
 
 /// A link's state as `gyrax links --json` tells it.
 struct WireState {
@@ -49,9 +49,11 @@ class Onlookers {
   void look(double now_s, const std::function<bool(LinkId, Passed&)>& next);
 
  private:
+  struct Claim;
   struct Wire;
   const Rig& rig_;
   std::vector<std::unique_ptr<Wire>> wires_;
+  std::vector<std::unique_ptr<Claim>> drives_;
   std::string trouble_;
 };
 

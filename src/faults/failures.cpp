@@ -519,14 +519,14 @@ std::vector<Failure> made() {
         .remark = "it made up for no late tick just then"}});
   add({"contact_opens",
        side,
-       "a contact that its zone needs opens",
+       "a contact that it needs opens",
        {input_off},
        of<input_off>,
        open_contact,
        {.applies = needs_inputs}});
   add({"input_breaks",
        side,
-       "an input that its zone needs is not read any more",
+       "an input that it needs is not read",
        {input_unknown},
        of<input_unknown>,
        break_input,

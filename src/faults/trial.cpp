@@ -192,10 +192,13 @@ bool Trial::make_live(TrialResult& result) {
     result.why_not = "nothing beside it makes its zone ready, or enables it";
     return false;
   }
-  run(rig_.setup.bindings[index(*ready)].as<effect::ReadyOrStow>() != nullptr ? 700ms : 80ms);
-  // Every link has said something.
-  for (const LinkId link : rig_.setup.zones[index(zone_)].links)
-    run(from_seconds(2 * far_end_of(rig_, link).report_s + far_end_of(rig_, link).delay_s));
+  Span first = rig_.setup.bindings[index(*ready)].as<effect::ReadyOrStow>() != nullptr ? 700ms : 80ms;
+  // Until every link has said something.
+  for (const LinkId link : rig_.setup.zones[index(zone_)].links) {
+    const FarEnd far = far_end_of(rig_, link);
+    first = std::max(first, from_seconds(2 * far.report_s + far.delay_s) + 20ms);
+  }
+  run(first);
   perform(*ready, 1);
   const bool is_ready = run_until([&] { return state() == State::ready; }, 1s);
   let_go(*ready);

@@ -90,10 +90,6 @@ std::size_t row_of(const BoardSetup& setup, std::uint8_t number) {
 
 }  // namespace
 
-wire::Place board_place(const LinkInfo& link) {
-  return {link.text("serial"), link.text("tcp"), link.text("udp"), static_cast<int>(link.number("baud"))};
-}
-
 BoardSetup board_setup(const Rig& rig, LinkId link) {
   const LinkInfo& info = rig.links[index(link)];
   BoardSetup setup;
@@ -102,7 +98,7 @@ BoardSetup board_setup(const Rig& rig, LinkId link) {
   setup.max_round_trip = from_seconds(info.number("round_trip_ms") / 1e3);
   setup.frame_every = from_seconds(1 / info.number("rate_hz"));
   setup.valid_for = rig.setup.links[index(link)].frame_valid_for;
-  setup.bytes_per_s = board_place(info).bytes_per_s();
+  setup.bytes_per_s = wire_place(info).bytes_per_s();
   for (std::size_t a = 0; a < rig.axes.size(); ++a)
     if (const AxisSetup& axis = rig.setup.axes[a]; axis.wiring.link == link)
       setup.channels.push_back(board_channel(axis, info.axis_channels[axis.wiring.channel], rig.axes[a].name));
@@ -246,7 +242,7 @@ void BoardWire::send(Time now) {
 
 std::shared_ptr<BoardWire> board_wire(const LinkInfo& link, BoardWires& wires) {
   const bool half_duplex = link.text("duplex") == "half";
-  const wire::Place place = board_place(link);
+  const wire::Place place = wire_place(link);
   if (!half_duplex) return std::make_shared<BoardWire>(place, false);
   std::shared_ptr<BoardWire>& shared = wires[place.words()];
   if (!shared) shared = std::make_shared<BoardWire>(place, true);

@@ -163,7 +163,7 @@ class DriveStandIn::Server {
   }
 
   void open() {
-    place_ = {link_.text("serial"), link_.text("tcp"), "", static_cast<int>(link_.number("baud"))};
+    place_ = wire_place(link_);
     const auto fail = [&](const std::string& why) {
       throw std::runtime_error("cannot serve " + place_.words() + ": " + why);
     };
@@ -289,7 +289,8 @@ class DriveStandIn::Server {
         if (!axes_[a].motor)
           ways += fmt::format("{}{} {:.2f} {}", ways.empty() ? "; " : ", ", axes_[a].name,
                               std::abs(drive_.position(a) - from_[a]), axes_[a].unit);
-      say(fmt::format("at rest after {:.0f} ms more{}", static_cast<double>(now_us() - *stopped_at_) / 1e3, ways));
+      const double took_ms = static_cast<double>(now_us() - *stopped_at_) / 1e3;
+      say(took_ms < 1 ? std::string("it was at rest") : fmt::format("at rest after {:.0f} ms more{}", took_ms, ways));
       stopped_at_.reset();
     }
     if (drive_.phase() != phase_) {

@@ -43,7 +43,12 @@ struct ModbusSide {
   /// What is wrong is said once, until it is well again.
   void say_wrong(const std::string& words) {
     const std::lock_guard held(mutex);
-    if (!std::exchange(is_wrong, true)) all_words.push_back(name + ": " + words);
+    if (!std::exchange(is_wrong, true)) keep(name + ": " + words);
+  }
+  /// With the mutex held. What nobody asks for is not kept for ever.
+  void keep(std::string words) {
+    constexpr std::size_t most_kept = 64;
+    if (all_words.size() < most_kept) all_words.push_back(std::move(words));
   }
   void is_well() {
     const std::lock_guard held(mutex);
@@ -188,7 +193,7 @@ class ModbusWire {
     side.is_well();
     while (const auto words = talk.said()) {
       const std::lock_guard held(side.mutex);
-      side.all_words.push_back(*words);
+      side.keep(*words);
     }
     return true;
   }
@@ -207,7 +212,7 @@ class ModbusWire {
 namespace {
 
 std::shared_ptr<ModbusWire> modbus_wire(const LinkInfo& link, ModbusWires& wires) {
-  const wire::Place place{link.text("serial"), link.text("tcp"), "", static_cast<int>(link.number("baud"))};
+  const wire::Place place = wire_place(link);
   auto& wire = wires[place.words()];
   if (!wire) wire = std::make_shared<ModbusWire>(place);
   return wire;
@@ -221,6 +226,8 @@ ModbusLink::ModbusLink(const Rig& rig, LinkId link, ModbusWires& wires)
 }
 ModbusLink::ModbusLink(const Rig& rig, LinkId link) : ModbusLink(rig, link, *std::make_unique<ModbusWires>()) {}
 ModbusLink::~ModbusLink() = default;
+
+const RegistersHeard& ModbusLink::heard() { return side_->heard.look(); }
 
 void ModbusLink::receive(Time now, std::vector<LinkReport>& reports) {
   const RegistersHeard& heard = side_->heard.look();

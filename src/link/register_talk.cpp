@@ -165,6 +165,8 @@ bool RegisterTalk::hear(std::span<const std::uint16_t> registers, Time asked, Ti
   }
   has_heard_ = true;
   heard_.measured = asked;
+  heard_.took = now - asked;
+  heard_.status = status;
   heard_.faults = faults;
   heard_.waits = wants_on_ && (state_ == nullptr || state_->is != DriveState::Is::on);
   ++heard_.number;

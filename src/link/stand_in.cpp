@@ -172,7 +172,7 @@ std::vector<std::string> ServedBoard::seen() {
 
 StandIn::StandIn(const Rig& rig, LinkId link)
     : ServedBoard(stand_in_setup(with_board(rig, link), link, std::random_device{}()),
-                  board_place(rig.links[index(link)]), others_on_the_bus(rig, link)),
+                  wire_place(rig.links[index(link)]), others_on_the_bus(rig, link)),
       wanted_(board_setup(rig, link)),
       input_channels_(rig.links[index(link)].input_channels),
       status_(wanted_.channels.size(), wire::by_itself) {

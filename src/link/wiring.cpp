@@ -78,7 +78,7 @@ std::string wiring_list(const Rig& rig) {
   for (std::size_t l = 0; l < rig.links.size(); ++l) {
     const LinkInfo& link = rig.links[l];
     if (link.kind != "board") continue;
-    const wire::Place place = board_place(link);
+    const wire::Place place = wire_place(link);
     fmt::format_to(std::back_inserter(text), "{}# {}: board {} on {}{}\n\n", text.empty() ? "" : "\n", link.name,
                    link.number("address"), place.words(),
                    place.serial.empty() ? "" : fmt::format(", {} baud", place.baud));

@@ -42,6 +42,7 @@ void add_input_panels(const Rig& rig, std::vector<Panel>& all) {
     const std::string unit = rig.inputs[i].unit.empty() ? "1 is on" : rig.inputs[i].unit;
     auto panel = std::ranges::find(panels, unit, &Panel::unit);
     if (panel == panels.end()) panel = panels.insert(panels.end(), Panel{"inputs", unit, {}, {}});
+    if (rig.inputs[i].unit.empty()) panel->limits = {0, 1};
     panel->inputs.push_back(i);
     const InputBounds& bounds = rig.setup.inputs[i].bounds;
     for (const double bound : {bounds.low, bounds.high})

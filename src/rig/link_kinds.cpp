@@ -109,6 +109,15 @@ void read_kind(Table& link, LinkInfo& info) {
   info = with_usual(std::move(info), known);
 }
 
+wire::Place wire_place(const LinkInfo& link) {
+  wire::Place place;
+  for (const auto& [key, where] : {std::pair{"serial", &place.serial}, {"tcp", &place.tcp}, {"udp", &place.udp}})
+    if (const auto found = link.texts.find(key); found != link.texts.end()) *where = found->second;
+  if (const auto baud = link.numbers.find("baud"); baud != link.numbers.end())
+    place.baud = static_cast<int>(baud->second);
+  return place;
+}
+
 LinkInfo with_usual(LinkInfo link, const std::string& kind) {
   if (const KindRow* row = kind_named(kind)) {
     for (const LinkKey& key : row->keys) link.numbers.try_emplace(key.key, key.usual);

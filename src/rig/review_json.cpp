@@ -11,6 +11,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cmath>
 
 namespace gyrax {
 
@@ -84,6 +85,16 @@ std::string review_json(const Rig& rig) {
                                {"pulse_s", to_seconds(s.pulse)},
                                {"max_on_s", to_seconds(s.max_on)},
                                {"min_off_s", to_seconds(s.min_off)}});
+  }
+  all["inputs"] = Json::array();
+  for (std::size_t i = 0; i < rig.inputs.size(); ++i) {
+    const InputInfo& info = rig.inputs[i];
+    const InputBounds& bounds = rig.setup.inputs[i].bounds;
+    Json input{{"input", info.name}, {"unit", info.unit}, {"link", rig.links[index(info.link)].name}};
+    if (info.range) input["range"] = {info.range->first, info.range->second};
+    if (std::isfinite(bounds.low)) input["below"] = bounds.low;
+    if (std::isfinite(bounds.high)) input["above"] = bounds.high;
+    all["inputs"].push_back(input);
   }
   all["links"] = Json::array();
   for (const LinkInfo& link : rig.links)

@@ -1,5 +1,6 @@
 // A drive on a real wire, as somebody meets it: the page's shortest rig, an independent client, a program that is gone.
 #include "beside.hpp"
+#include "support/json_paths.hpp"
 #include "support/random.hpp"
 
 #include <doctest/doctest.h>
@@ -31,7 +32,7 @@ int free_port() {
 std::string drive_in(const Folder& folder, int port) {
   std::string text = read_text("demo/drive.toml", 1u << 20).text;
   change(text, "localhost:15020", fmt::format("127.0.0.1:{}", port));
-  change(text, "silence_ms = 300 ", "silence_ms = 2000 ");
+  change(text, "silence_ms = 200 ", "silence_ms = 2000 ");
   change(text, "valid_ms = 100", "valid_ms = 1000");
   change(text, "timeout_ms = 100", "timeout_ms = 1000");
   change(text, "watchdog_ms = 200 ", "watchdog_ms = 1000 ");
@@ -90,6 +91,36 @@ TEST_CASE("An independent client reads and writes the drive's registers, and swi
   CHECK(drive.says("there is no 'explode'; it takes cut, hung, slow"));
   drive.tell("input load much");
   CHECK(drive.says("input load is a number of %"));
+}
+
+TEST_CASE("links reads a drive's registers and writes none; a program has its drive for itself") {
+  const Folder folder;
+  const std::string rig = drive_in(folder, free_port());
+  const Ran alone = test::run("links " + rig + " --for 0.3");
+  CHECK(alone.exit == 3);
+  CHECK(says(alone, "nobody answers: Connection refused"));
+  Beside drive("stand-in drive " + rig, folder / "drive.txt");
+  REQUIRE(drive.says("serves tcp"));
+  const Ran seen = test::run("links " + rig + " --for 20");
+  CHECK(seen.exit == 0);
+  CHECK(says(seen, "its status is 0x0040, 'disabled'"));
+  CHECK(says(seen, "load         20 %"));
+  JsonPaths paths;
+  add_paths(nlohmann::json::parse(test::run("links " + rig + " --for 20 --json", true).out), "", paths);
+  const JsonPaths rows = documented(read_text("docs/json.md", 1u << 20).text, "links, of a drive");
+  CHECK(rows.size() == paths.size());
+  for (const auto& [path, types] : paths) {
+    CAPTURE(path);
+    REQUIRE(rows.contains(path));
+    for (const std::string& type : types) CHECK(rows.at(path).contains(type));
+  }
+  CHECK(drive.said().find("control") == std::string::npos);
+  Beside first("run " + rig + " --hands demo/drive_session.toml --plain --no-logbook", folder / "run.txt");
+  REQUIRE(first.says("table is ready"));
+  const Ran second = test::run("run " + rig + " --hands demo/drive_session.toml --plain --no-logbook --for 1");
+  CHECK(second.exit == 3);
+  CHECK(says(second, "already; end that first"));
+  CHECK(run_line("pkill -INT -f -- 'run " + rig + "'").exit == 0);
 }
 
 TEST_CASE("A program that is killed while it moves a drive: the drive's own watchdog stops it, and says so") {

@@ -29,8 +29,6 @@ namespace gyrax {
 
 /// What a rig says of a board: its channels with their ends in the board's own units.
 BoardSetup board_setup(const Rig& rig, LinkId link);
-/// Where the wire of a rig's board leads.
-wire::Place board_place(const LinkInfo& link);
 
 /// What hangs where, as a Markdown table for each board, for whoever solders: channel, pin, what it drives, its unit,
 /// its ends, how fast, what it becomes when the board hears nothing; and what it takes. Empty where no link is a board.

@@ -34,6 +34,8 @@ class ModbusLink final : public Link {
   void receive(Time now, std::vector<LinkReport>& reports) override;
   void send(const Frame& frame) override;
   std::optional<std::string> said() override;
+  /// What was heard last. From the thread that receives.
+  const RegistersHeard& heard();
 
  private:
   LinkId link_;

@@ -41,6 +41,8 @@ struct RegistersTold {
 struct RegistersHeard {
   std::uint32_t number = 0;  ///< of the report, from 1; 0: none yet
   Time measured{};           ///< when it was asked for: never later than it was measured
+  Span took{};               ///< until it was there
+  std::uint16_t status = 0;
   std::uint32_t faults = 0;
   bool waits = false;
   std::vector<AxisReport> axes;
@@ -63,6 +65,7 @@ class RegisterTalk {
   /// nothing new.
   bool hear(std::span<const std::uint16_t> registers, Time asked, Time now);
   const RegistersHeard& heard() const noexcept { return heard_; }
+  const RegisterMap& map() const noexcept { return map_; }
   /// A transaction failed: its bit is in the next report.
   void failed(std::uint32_t fault) noexcept { once_ |= fault; }
   /// Its connection was lost: until it has been heard again nothing is told.

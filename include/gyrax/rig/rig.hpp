@@ -12,6 +12,7 @@
 #include <gyrax/handset/seats.hpp>
 #include <gyrax/rig/registers.hpp>
 #include <gyrax/wire/channel.hpp>
+#include <gyrax/wire/port.hpp>
 
 #include <map>
 #include <string>
@@ -99,6 +100,8 @@ struct LinkInfo {
   double number(const char* key) const { return numbers.at(key); }
   const std::string& text(const char* key) const { return texts.at(key); }
 };
+/// Where the wire of a link leads; nowhere where it has none.
+wire::Place wire_place(const LinkInfo& link);
 /// A link with what is usual for a kind wherever it says nothing.
 LinkInfo with_usual(LinkInfo link, const std::string& kind);
 

@@ -1,0 +1,96 @@
+// What `gyrax links` says of drives: their registers are read once, and nothing is written.
+#include "drives.hpp"
+
+#include "commands.hpp"
+#include "onlookers.hpp"
+#include "output.hpp"
+
+#include <gyrax/files/json_text.hpp>
+#include <gyrax/files/json_version.hpp>
+#include <gyrax/link/modbus.hpp>
+#include <gyrax/threads/boot_clock.hpp>
+
+#include <fmt/format.h>
+#include <poll.h>
+#include <nlohmann/json.hpp>
+
+namespace gyrax::tool {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+/// Its axes and inputs, by the rig's names.
+Json state_json(const Rig& rig, LinkId link, const RegistersHeard& heard) {
+  const LinkInfo& info = rig.links[index(link)];
+  const DriveState* const state = info.registers->state_of(heard.status);
+  Json json{{"gyrax_json", json_version},
+            {"link", info.name},
+            {"wire", wire_place(info).words()},
+            {"unit", static_cast<int>(info.number("unit"))},
+            {"answers", heard.number > 0},
+            {"took_ms", to_seconds(heard.took) * 1e3},
+            {"status", heard.status},
+            {"state", state == nullptr ? "" : state->name},
+            {"axes", Json::array()},
+            {"inputs", Json::array()}};
+  if (heard.number == 0) return json;
+  for (std::size_t a = 0; a < rig.axes.size(); ++a) {
+    const Wiring& wiring = rig.setup.axes[a].wiring;
+    if (wiring.link != link || !heard.axes[wiring.channel].measured) continue;
+    json["axes"].push_back({{"axis", rig.axes[a].name},
+                            {"unit", rig.axes[a].unit},
+                            {"position", heard.axes[wiring.channel].position},
+                            {"speed", heard.axes[wiring.channel].speed}});
+  }
+  for (const InputReport& input : heard.inputs)
+    json["inputs"].push_back({{"input", rig.inputs[index(input.input)].name},
+                              {"unit", rig.inputs[index(input.input)].unit},
+                              {"value", input.value}});
+  return json;
+}
+
+void print_state(const Json& state) {
+  const auto text = [](const Json& json, const char* key) { return json.at(key).get<std::string>(); };
+  print("{}  drive at unit {}, {}\n", text(state, "link"), state.at("unit").get<int>(), text(state, "wire"));
+  if (!state.at("answers").get<bool>()) {
+    print("        nobody answers\n");
+    return;
+  }
+  const std::string name = text(state, "state");
+  print("        its status is {:#06x}, {}; it answers after {:.1f} ms\n", state.at("status").get<int>(),
+        name.empty() ? std::string("which is none of its states") : "'" + name + "'",
+        state.at("took_ms").get<double>());
+  for (const Json& axis : state.at("axes"))
+    print("        {:<12} at {:.3f} {}, {:.2f} {}/s\n", text(axis, "axis"), axis.at("position").get<double>(),
+          text(axis, "unit"), axis.at("speed").get<double>(), text(axis, "unit"));
+  for (const Json& input : state.at("inputs")) {
+    const double value = input.at("value").get<double>();
+    print("        {:<12} {}\n", text(input, "input"),
+          text(input, "unit").empty() ? std::string(value != 0 ? "on" : "off")
+                                      : fmt::format("{:g} {}", value, text(input, "unit")));
+  }
+}
+
+}  // namespace
+
+bool ask_drive(const Rig& rig, LinkId link, double wait_s, bool as_json) {
+  const LinkInfo& info = rig.links[index(link)];
+  if (const auto other = OtherProgram::of(info, false); other && !info.text("serial").empty()) {
+    complain(fmt::format("link {}: process {} has {}, which one alone can ask", info.name, other->pid(),
+                         wire_place(info).words()));
+    return false;
+  }
+  ModbusLink drive(rig, link);
+  const BootClock clock;
+  while (drive.heard().number == 0 && to_seconds(clock.now() - Time{}) < wait_s) ::poll(nullptr, 0, 10);
+  const RegistersHeard& heard = drive.heard();
+  const Json state = state_json(rig, link, heard);
+  if (as_json)
+    put_json(dumped(state));
+  else
+    print_state(state);
+  while (const auto words = drive.said()) complain("link " + *words);
+  return heard.number > 0;
+}
+
+}  // namespace gyrax::tool
