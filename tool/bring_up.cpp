@@ -125,9 +125,16 @@ class OneAxis {
                              : "Type other where it runs the other way; undo; then keep, drop or quit.";
   }
 
+  /// The others get no power here.
+  bool is_of_another(const std::string& words) const {
+    return words.find(" has had no pulse yet") != std::string::npos &&
+           words.find(name() + " on channel") == std::string::npos;
+  }
+
   void look() {
     const RunView& view = runner_->look();
-    while (const auto words = links_->said()) reporter_->note(clock_.now(), *words);
+    while (const auto words = links_->said())
+      if (!is_of_another(*words)) reporter_->note(clock_.now(), *words);
     onlookers_->look(to_seconds(clock_.now()),
                      [this](LinkId link, Passed& passed) { return links_->passed(link, passed); });
     if (view.ticks == 0) return;

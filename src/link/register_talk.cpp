@@ -181,6 +181,11 @@ void RegisterTalk::say(std::uint32_t faults, std::uint16_t status) {
   const auto add = [&](std::uint32_t bit, const std::string& words) {
     if ((fresh & bit) != 0) words_.push_back(name_ + ": " + words);
   };
+  if (heard_.number == 1) {
+    const bool has_status = map_.heard(What::word) != nullptr;
+    const std::string words = has_status ? fmt::format("; its status is {:#06x}", status) : "";
+    words_.push_back(fmt::format("{}: it answers{}{}", name_, words, state.empty() ? "" : ", '" + state + "'"));
+  }
   add(registers_came_back, "it answers again");
   add(registers_wrong, "what it said was wrong, or no number");
   add(drive_has_fault, fmt::format("it has a fault: its status is {:#06x}, '{}'", status, state));

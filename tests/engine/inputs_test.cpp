@@ -158,10 +158,10 @@ TEST_CASE("A zone trips of the input that it stands on, says which, and is reset
 TEST_CASE("Beyond its bounds from the first number past one until it has come back: as a plain model has it") {
   test::Random random(11);
   for (int round = 0; round < 200; ++round) {
-    const double low = random.in(-50, 0), high = random.in(1, 50);
-    const double hysteresis = random.in(0, high - low) * 0.9;
+    const double least = random.in(-50, 0), most = random.in(1, 50);
+    const double hysteresis = random.in(0, most - least) * 0.9;
     const Span grace = std::chrono::milliseconds(static_cast<int>(random.in(0, 50)));
-    InputWatch watch({low, high, hysteresis, grace});
+    InputWatch watch({least, most, hysteresis, grace});
     double value = 0;
     Beyond model = Beyond::no;
     Time since{};
@@ -170,10 +170,10 @@ TEST_CASE("Beyond its bounds from the first number past one until it has come ba
       value += random.in(-20, 20);
       watch.see(value, now);
       const Beyond before = model;
-      if (model == Beyond::high && value <= high - hysteresis) model = Beyond::no;
-      if (model == Beyond::low && value >= low + hysteresis) model = Beyond::no;
-      if (value > high) model = Beyond::high;
-      if (value < low) model = Beyond::low;
+      if (model == Beyond::high && value <= most - hysteresis) model = Beyond::no;
+      if (model == Beyond::low && value >= least + hysteresis) model = Beyond::no;
+      if (value > most) model = Beyond::high;
+      if (value < least) model = Beyond::low;
       if (model != before) since = now;
       CHECK(watch.beyond() == model);
       CHECK(watch.is_too_long_beyond(now) == (model != Beyond::no && now - since >= grace));

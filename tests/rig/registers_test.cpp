@@ -31,17 +31,21 @@ TEST_CASE("A map of registers is read in the order of its addresses, and a statu
   CHECK(RegisterMap::span_of(map.tells) == 7);
   CHECK(RegisterMap::span_of(map.hears) == 8);
   // Of IEC 61800-7-201, with bits that do not matter.
-  for (const auto& [status, name] : {std::pair{0x0250, "disabled"},
-                                     {0x0231, "ready"},
-                                     {0x0233, "switched_on"},
-                                     {0x0637, "enabled"},
-                                     {0x0207, "quick_stop"},
-                                     {0x021f, "fault_reaction"},
-                                     {0x0218, "fault"}}) {
-    CAPTURE(status);
-    const DriveState* const state = map.state_of(static_cast<std::uint16_t>(status));
+  struct Case {
+    int status;
+    const char* name;
+  };
+  for (const Case& one : {Case{0x0250, "disabled"},
+                          {0x0231, "ready"},
+                          {0x0233, "switched_on"},
+                          {0x0637, "enabled"},
+                          {0x0207, "quick_stop"},
+                          {0x021f, "fault_reaction"},
+                          {0x0218, "fault"}}) {
+    CAPTURE(one.status);
+    const DriveState* const state = map.state_of(static_cast<std::uint16_t>(one.status));
     REQUIRE(state != nullptr);
-    CHECK(state->name == name);
+    CHECK(state->name == one.name);
   }
   CHECK(map.state_of(0x0000) == nullptr);
   // What check counts: a cycle and a time-out before anything is told, and the watchdog once nothing is.

@@ -92,7 +92,7 @@ class RegisterTalk {
   std::vector<std::uint16_t> registers_;
   RegistersHeard heard_;
   std::optional<std::uint16_t> beat_;
-  bool has_heard_ = false, wants_on_ = false, was_on_ = false, in_time_ = true;
+  bool has_heard_ = false, wants_on_ = false, was_on_ = false;
   const DriveState* state_ = nullptr;
   Time wanted_since_{};
   std::uint32_t once_ = 0, before_ = 0;  // faults that the next report has; that the last one had
