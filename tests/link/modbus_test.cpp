@@ -20,6 +20,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <functional>
+#include <memory>
 #include <string>
 #include <thread>
 #include <vector>
@@ -478,4 +479,62 @@ TEST_CASE("Over TCP and a serial line: switched on, moved, cut, there again; a h
     CHECK(both.until([&] { return both.heard > before + 10; }));
     if (wire.starts_with("tcp")) CHECK((both.faults & registers_came_back) != 0);
   }
+}
+
+TEST_CASE("A sender that is gone at full speed: the drive's own watchdog stops it in time") {
+  test::Random random;
+  const int count = rounds(3, 100);
+  int in_time = 0, late = 0;
+  for (int round = 0; round < count; ++round) {
+    CAPTURE(round);
+    const Rig rig = test::rig(test::on_a_drive(fmt::format("tcp = \"127.0.0.1:{}\"", random.whole(20'000, 30'000))));
+    DriveStandIn drive(rig, LinkId{0});
+    auto link = std::make_unique<ModbusLink>(rig, LinkId{0});
+    const BootClock clock;
+    std::vector<LinkReport> reports;
+    std::vector<std::uint8_t> switches{0};
+    AxisWord word{Mode::stand, 0, 0};
+    Frame frame;
+    const auto turn = [&] {
+      drive.run(1ms);
+      reports.clear();
+      link->receive(clock.now(), reports);
+      ++frame.sequence;
+      frame.sent = frame.due = clock.now();
+      frame.valid_for = 100ms;
+      frame.axes = {&word, 1};
+      frame.switches = switches;
+      link->send(frame);
+    };
+    for (int i = 0; i < 20'000 && drive.drive().phase() != sim::DrivePhase::operation_enabled; ++i) turn();
+    REQUIRE(drive.drive().phase() == sim::DrivePhase::operation_enabled);
+    const Time began = clock.now();
+    while (clock.now() - began < 600ms) {
+      const double s = to_seconds(clock.now() - began);
+      word = {Mode::follow, static_cast<std::int64_t>(60e9 * s), 60'000'000'000};
+      turn();
+    }
+    const double speed = drive.drive().speed(0), from = drive.drive().position(0);
+    link.reset();  // its connection and its thread are gone
+    const Time gone = clock.now();
+    Time moved = gone, last = gone;
+    Span own_lateness{};
+    double at = from;
+    while (clock.now() - gone < 700ms) {
+      drive.run(1ms);
+      own_lateness = std::max(own_lateness, clock.now() - last - 5ms);
+      last = clock.now();
+      if (std::abs(drive.drive().position(0) - at) > 1e-6) moved = last;
+      at = drive.drive().position(0);
+    }
+    // Its watchdog is 200 ms, from the last heartbeat; then 78/400 s of its own deceleration.
+    const Span limit = 200ms + from_seconds(78 / 400.0) + 10ms;
+    if (own_lateness > 5ms)
+      ++late;
+    else
+      in_time += speed > 50 && moved - gone <= limit && drive.drive().watchdog_trips() == 1 ? 1 : 0;
+    CHECK(moved - gone <= limit + 3 * own_lateness);
+  }
+  MESSAGE(in_time, " of ", count, " in time; in ", late, " this machine was late itself");
+  CHECK(in_time + late == count);
 }
