@@ -141,7 +141,7 @@ class OneAxis {
     const std::uint64_t kept = std::min<std::uint64_t>(view.events_so_far, RunView::kept_events);
     for (told_ = std::max(told_, view.events_so_far - kept); told_ < view.events_so_far; ++told_) {
       const Event& event = view.events[told_ % RunView::kept_events];
-      if (event.kind != Event::Kind::fault) reporter_->event(alone_, event);
+      if (!is_said_by_state(event)) reporter_->event(alone_, event);
     }
     const AxisView& axis = view.axes[index(here_)];
     if (!(axis.why == why_)) reporter_->axis(alone_, here_, view);

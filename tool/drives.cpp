@@ -29,10 +29,10 @@ Json state_json(const Rig& rig, LinkId link, const RegistersHeard& heard) {
             {"unit", static_cast<int>(info.number("unit"))},
             {"answers", heard.number > 0},
             {"took_ms", to_seconds(heard.took) * 1e3},
-            {"status", heard.status},
             {"state", state == nullptr ? "" : state->name},
             {"axes", Json::array()},
             {"inputs", Json::array()}};
+  if (info.registers->heard(RegisterEntry::What::word) != nullptr) json["status"] = heard.status;
   if (heard.number == 0) return json;
   for (std::size_t a = 0; a < rig.axes.size(); ++a) {
     const Wiring& wiring = rig.setup.axes[a].wiring;
@@ -57,9 +57,10 @@ void print_state(const Json& state) {
     return;
   }
   const std::string name = text(state, "state");
-  print("        its status is {:#06x}, {}; it answers after {:.1f} ms\n", state.at("status").get<int>(),
-        name.empty() ? std::string("which is none of its states") : "'" + name + "'",
-        state.at("took_ms").get<double>());
+  print("        it answers after {:.1f} ms{}\n", state.at("took_ms").get<double>(),
+        !state.contains("status") ? std::string()
+                                  : fmt::format("; its status is {:#06x}, {}", state.at("status").get<int>(),
+                                                name.empty() ? "which is none of its states" : "'" + name + "'"));
   for (const Json& axis : state.at("axes"))
     print("        {:<12} at {:.3f} {}, {:.2f} {}/s\n", text(axis, "axis"), axis.at("position").get<double>(),
           text(axis, "unit"), axis.at("speed").get<double>(), text(axis, "unit"));
@@ -89,7 +90,8 @@ bool ask_drive(const Rig& rig, LinkId link, double wait_s, bool as_json) {
     put_json(dumped(state));
   else
     print_state(state);
-  while (const auto words = drive.said()) complain("link " + *words);
+  while (const auto words = drive.said())
+    if (heard.number == 0) complain("link " + *words);
   return heard.number > 0;
 }
 

@@ -330,7 +330,7 @@ class Live {
     for (told_events_ = first; told_events_ < view_->events_so_far; ++told_events_) {
       const Event& event = view_->events[told_events_ % RunView::kept_events];
       // Of a fault the state that follows from it says the same.
-      if (event.kind != Event::Kind::fault) reporter_->event(*rig_, event);
+      if (!is_said_by_state(event)) reporter_->event(*rig_, event);
     }
   }
 

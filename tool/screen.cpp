@@ -391,7 +391,7 @@ class Composer {
     for (std::size_t i = 0; i < kept; ++i) {
       const Event& event = view.events[(view.events_so_far - 1 - i) % RunView::kept_events];
       // The state that follows from a fault says the same.
-      if (event.kind == Event::Kind::fault) continue;
+      if (is_said_by_state(event)) continue;
       const std::vector<Line> lines = lines_of(event);
       if (told.size() + lines.size() + 1 > room) break;
       told.insert(told.begin(), lines.begin(), lines.end());

@@ -70,7 +70,11 @@ class DriveStandIn::Server {
     set_points_.resize(drive_.axes());
     lay_out();
     open();
-    say(fmt::format("a drive with {} {} serves {}", axes_.size(), axes_.size() == 1 ? "axis" : "axes", place_.words()));
+    const auto count = [](std::size_t n, const char* one, const char* many) {
+      return fmt::format("{} {}", n, n == 1 ? one : many);
+    };
+    say(fmt::format("a {} with {} and {} serves {}", axes_.empty() ? "PLC" : "drive",
+                    count(axes_.size(), "axis", "axes"), count(inputs_.size(), "input", "inputs"), place_.words()));
   }
   ~Server() {
     for (const int client : clients_) ::close(client);

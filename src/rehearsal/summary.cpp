@@ -78,7 +78,7 @@ class Story {
       return;
     }
     end();
-    if (e.kind == Event::Kind::fault) return;  // the state that follows from it says the same
+    if (is_said_by_state(e)) return;
     if (e.kind != Event::Kind::step) return lines_.add({to_seconds(e.at), say(rig_, e), e, 1});
     step_ = e;
     run_ = 1;

@@ -115,8 +115,10 @@ void RigBuilder::read_links(Table& root) {
                   .axis_channels = {},
                   .switch_channels = {},
                   .loads = {}};
-    link.max_silence = from_seconds(table.number("silence_ms", milliseconds, 100) / 1e3);
-    link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, 50) / 1e3);
+    // Of a drive some cycles, and an answer that takes its time.
+    const bool has_cycles = table.is_text("kind") && table.text("kind") == "modbus";
+    link.max_silence = from_seconds(table.number("silence_ms", milliseconds, has_cycles ? 250 : 100) / 1e3);
+    link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, has_cycles ? 100 : 50) / 1e3);
     info.stagger = from_seconds(table.number("stagger_ms", {0, 5000, false, "ms"}, 0) / 1e3);
     info.supply_a = table.number("supply_a", {0, most_amps, true, "A"}, 0);
     read_kind(table, info);

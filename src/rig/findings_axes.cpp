@@ -346,7 +346,8 @@ void find_in_links(Findings& f) {
       f.at_key(Found::silent_between_reports, table + "silence_ms", link.origin,
                fmt::format("it may be silent for {:g} ms, and reports every {:g} ms, {:.3g} ms late", silence_ms,
                            report_ms, delay_ms),
-               fmt::format("silence_ms = {:.0f} or more", std::ceil(5 * (report_ms + delay_ms))));
+               fmt::format("silence_ms = {:.0f} or more",
+                           std::ceil(5 * (far.report_s + far.delay_s) * 1e3 + far.late_s * 1e3)));
     if (is_board) find_in_wire(f, link, table);
     find_in_supply(f, link, table);
     const double late_ms = std::max(silence_ms, valid_ms);

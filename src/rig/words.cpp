@@ -90,6 +90,10 @@ std::string say_release(const Rig& rig, const Obstacle& obstacle) {
   return filled(rig, about(obstacle.what).release, obstacle, Cause::none);
 }
 
+bool is_said_by_state(const Event& event) noexcept {
+  return event.kind == Event::Kind::fault && event.obstacle.input == no<InputId>;
+}
+
 const char* name_of(Event::Kind kind) noexcept {
   constexpr const char* names[] = {"state",         "fault",          "refused",        "step",      "step_refused",
                                    "wheel_refused", "switch_refused", "override",       "increment", "chosen",

@@ -378,7 +378,7 @@ namespace {
 /// A stand-in in a thread of its own, and a link to it, on a real wire.
 struct Both {
   explicit Both(const std::string& wire)
-      : rig(test::rig(test::on_a_drive(wire))), drive(rig, LinkId{0}), link(rig, LinkId{0}) {
+      : rig(test::rig(test::on_a_drive(wire, "watchdog_ms = 2000"))), drive(rig, LinkId{0}), link(rig, LinkId{0}) {
     server = std::thread([this] {
       while (!ends) {
         drive.run(2ms);
@@ -513,6 +513,10 @@ TEST_CASE("A sender that is gone at full speed: the drive's own watchdog stops i
       const double s = to_seconds(clock.now() - began);
       word = {Mode::follow, static_cast<std::int64_t>(60e9 * s), 60'000'000'000};
       turn();
+    }
+    if (drive.drive().watchdog_trips() > 0) {  // this machine stood still meanwhile
+      ++late;
+      continue;
     }
     const double speed = drive.drive().speed(0), from = drive.drive().position(0);
     link.reset();  // its connection and its thread are gone

@@ -20,6 +20,8 @@ std::string say_release(const Rig& rig, const Obstacle& obstacle);
 /// What keeps an axis from moving, and what would release it: "enable is not held; … press and hold shoulder.right".
 /// Empty where nothing does.
 std::string say(const Rig& rig, const AxisStatus& why);
+/// Whether the state that follows from it says the same: a fault that names nothing more.
+bool is_said_by_state(const Event& event) noexcept;
 /// One event as a sentence without its time.
 std::string say(const Rig& rig, const Event& event);
 /// The kind of an event as one word, for scripts and logbooks: "state", "step_refused" …
