@@ -5,11 +5,13 @@
 
 #include <fmt/format.h>
 #include <modbus.h>
+#include <sys/ioctl.h>
 
 #include <algorithm>
 #include <array>
 #include <cerrno>
 #include <condition_variable>
+#include <csignal>
 #include <mutex>
 #include <thread>
 #include <utility>
@@ -92,7 +94,13 @@ class ModbusWire {
  private:
   static constexpr Span rests_after_failure = std::chrono::milliseconds(300);
 
+  bool is_line() const { return place_.tcp.empty(); }
+
   void run() {
+    // A signal of the program's must not end a wait for an answer.
+    sigset_t all;
+    sigfillset(&all);
+    ::pthread_sigmask(SIG_BLOCK, &all, nullptr);
     std::unique_lock held(mutex_);
     while (!ending_) {
       Span rest = std::chrono::milliseconds(100);
@@ -122,7 +130,11 @@ class ModbusWire {
       if (context_ == nullptr) return fail(side, "cannot be opened: " + std::string(modbus_strerror(errno)));
     }
     set_timeout(side.timeout);
-    if (modbus_connect(context_) != 0) return fail(side, "nobody answers: " + std::string(modbus_strerror(errno)));
+    if (modbus_connect(context_) != 0)
+      return fail(side,
+                  fmt::format("{}: {}", is_line() ? "cannot be opened" : "nobody answers", modbus_strerror(errno)));
+    // A line is this program's alone.
+    if (is_line()) ::ioctl(modbus_get_socket(context_), TIOCEXCL);
     is_open_ = true;
     return true;
   }
@@ -143,6 +155,7 @@ class ModbusWire {
 
   void close() {
     if (context_ == nullptr) return;
+    if (is_open_ && is_line()) ::ioctl(modbus_get_socket(context_), TIOCNXCL);
     if (is_open_) modbus_close(context_);
     modbus_free(context_);
     context_ = nullptr;
@@ -158,13 +171,20 @@ class ModbusWire {
     side.talk.failed(refused ? registers_refused : late ? registers_came_late : wrong ? registers_wrong : 0);
     side.say_wrong(fmt::format("{} failed: {}", doing, late ? "no answer in time" : modbus_strerror(why)));
     if (refused) return false;
-    if (place_.tcp.empty()) {
+    if (is_line() && (late || wrong)) {
+      // Nothing tells one answer on a line from the next: it has to be quiet first.
+      wait(side.timeout);
       modbus_flush(context_);
       return false;
     }
     for (const auto& one : sides_of()) one->talk.lost();
     close();
     return false;
+  }
+
+  void wait(Span span) {
+    std::unique_lock held(mutex_);
+    wake_.wait_for(held, span, [&] { return ending_; });
   }
 
   std::vector<std::shared_ptr<ModbusSide>> sides_of() {

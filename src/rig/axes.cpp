@@ -40,13 +40,17 @@ void RigBuilder::add_usual_link() {
   }
 }
 
+/// A rig without a word on zones has one.
+void RigBuilder::add_usual_zone() {
+  if (!names_.zones.empty()) return;
+  names_.zones["main"] = 0;
+  rig_.zones.emplace_back("main");
+  rig_.setup.zones.emplace_back().categories = categories_;
+}
+
 void RigBuilder::read_axes(Table& root) {
   add_usual_link();
-  if (names_.zones.empty()) {
-    names_.zones["main"] = 0;
-    rig_.zones.emplace_back("main");
-    rig_.setup.zones.emplace_back().categories = categories_;
-  }
+  add_usual_zone();
   for (auto& [name, table] : root.tables("axis")) {
     if (!add_name(table, names_.axes, name, "axis")) continue;
     read_axis(table, name);

@@ -56,6 +56,7 @@ class RigBuilder {
   MotionLimits read_limits(Table& table, AxisInfo& info);
   void read_position(Table& table, const std::string& unit_name, AxisSetup& axis);
   void add_usual_link();
+  void add_usual_zone();
   void read_end_switches(Table& table, AxisSetup& axis);
   void read_trips(Table& table, const InputInfo& input);
   void read_duty(Table& table, AxisSetup& axis);

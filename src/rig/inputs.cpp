@@ -76,6 +76,7 @@ void RigBuilder::read_inputs(Table& root) {
 void RigBuilder::read_trips(Table& table, const InputInfo& input) {
   auto trips = table.table("trips");
   if (!trips) return;
+  add_usual_zone();
   if (input.unit.empty())
     table.problem(Code::one_effect, "trips", "a contact is neither above nor below",
                   "an input with a unit; or [zone.…] needs = [\"" + input.name + "\"]");

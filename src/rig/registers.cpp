@@ -9,6 +9,7 @@
 #include <array>
 #include <cmath>
 #include <limits>
+#include <variant>
 
 namespace gyrax {
 namespace {
@@ -85,6 +86,10 @@ void put_in_order(Table& table, std::vector<RegisterEntry>& entries, bool told) 
           fmt::format("register {} lies between {} and {}, and would be written with them", end, one.name, next.name),
           "what is told stands in registers one after the other");
   }
+  constexpr std::size_t all_registers = 65536;
+  if (!entries.empty() && entries.back().word.at + entries.back().word.size() > all_registers)
+    table.problem(Code::out_of_range, entries.back().name.substr(0, entries.back().name.find('.')).c_str(),
+                  fmt::format("it takes the registers {}", area(entries.back())), "the last one is 65535");
   const std::size_t span = RegisterMap::span_of(entries), most = told ? most_told_registers : most_heard_registers;
   if (span > most)
     table.problem(Code::too_many, "", fmt::format("they span {} registers", span),
@@ -226,6 +231,7 @@ void RigBuilder::read_axis_entries(Table& table, std::size_t a, bool told, std::
   const auto add = [&](const char* key, What what) {
     if (!table.has(key)) return;
     RegisterEntry entry{what, axis.wiring.channel, info.name + "." + key, read_word(table, key, info.unit)};
+    if (info.endless) return entries.push_back(entry);
     if (what == What::position) {
       check_reach(table, entry, axis.limits.low(), info.unit);
       check_reach(table, entry, axis.limits.high(), info.unit);
@@ -234,6 +240,12 @@ void RigBuilder::read_axis_entries(Table& table, std::size_t a, bool told, std::
     }
     entries.push_back(entry);
   };
+  if (info.endless)
+    table.problem(Code::out_of_range, "position", "an endless axis has more counts than any register holds",
+                  "an axis with a travel");
+  if (std::holds_alternative<ServoMap>(axis.drive))
+    table.problem(Code::one_effect, "position", fmt::format("'{}' is a servo behind a pulse", info.name),
+                  "an axis without servo = { … }: a drive is told positions");
   if (info.motor)
     for (const auto& [key, what] : powers) add(key, what);
   else

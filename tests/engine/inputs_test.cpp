@@ -8,6 +8,7 @@
 #include <doctest/doctest.h>
 
 #include <algorithm>
+#include <vector>
 
 using namespace gyrax;
 using testing::Stand;
@@ -153,6 +154,20 @@ TEST_CASE("A zone trips of the input that it stands on, says which, and is reset
     CHECK(s.state() == State::stowed);
     CHECK(s.events().back().obstacle.input == one.input);
   }
+}
+
+TEST_CASE(
+    "A number trips the zones that it names, and all of them where it names none; also that of a rig without zones") {
+  const std::string text = "gyrax = 1\n" + test::jog_and_step.substr(test::jog_and_step.find('\n') + 1);
+  const std::string load = test::under("input.load", "unit = \"%\"\ntrips = { above = 80 }");
+  CHECK(test::rig(text + load).setup.zones.at(0).bounded == std::vector{InputId{0}});
+  const std::string two = text + test::under("zone.a", "") + test::under("zone.b", "") +
+                          test::under("axis.x", "zone = \"a\"") + test::under("switch.lamp", "zone = \"a\"");
+  const Rig all = test::rig(two + load);
+  for (const ZoneSetup& zone : all.setup.zones) CHECK(zone.bounded == std::vector{InputId{0}});
+  const Rig one = test::rig(two + test::under("input.load", "unit = \"%\"\ntrips = { above = 80, zones = [\"b\"] }"));
+  CHECK(one.setup.zones.at(0).bounded.empty());
+  CHECK(one.setup.zones.at(1).bounded == std::vector{InputId{0}});
 }
 
 TEST_CASE("Beyond its bounds from the first number past one until it has come back: as a plain model has it") {

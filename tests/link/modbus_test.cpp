@@ -481,6 +481,62 @@ TEST_CASE("Over TCP and a serial line: switched on, moved, cut, there again; a h
   }
 }
 
+TEST_CASE(
+    "A far end that goes away and comes back, or answers late, is reached again by itself, and what it says is new") {
+  const test::Folder folder;
+  test::Random random;
+  for (const std::string& wire : {fmt::format("tcp = \"127.0.0.1:{}\"", random.whole(20'000, 30'000)),
+                                  fmt::format("serial = \"{}\"\nbaud = 115200", folder / "drive")}) {
+    CAPTURE(wire);
+    const Rig rig = test::rig(test::on_a_drive(wire, "watchdog_ms = 2000\ntimeout_ms = 300"));
+    auto drive = std::make_unique<DriveStandIn>(rig, LinkId{0});
+    ModbusLink link(rig, LinkId{0});
+    const BootClock clock;
+    std::vector<LinkReport> reports;
+    std::string said;
+    std::uint32_t faults = 0;
+    std::uint64_t heard = 0;
+    double load = 0;
+    const auto until = [&](auto holds) {
+      for (int i = 0; i < 20'000; ++i) {
+        if (drive)
+          drive->run(1ms);
+        else
+          std::this_thread::sleep_for(1ms);
+        reports.clear();
+        link.receive(clock.now(), reports);
+        for (const LinkReport& report : reports) {
+          ++heard;
+          faults |= report.faults;
+          load = report.inputs[0].value;
+        }
+        while (const auto one = link.said()) said += *one + "\n";
+        if (holds()) return true;
+      }
+      MESSAGE(said);
+      return false;
+    };
+    REQUIRE(until([&] { return heard > 3; }));
+    drive.reset();
+    CHECK(until([&] { return said.find("failed") != std::string::npos; }));
+    drive = std::make_unique<DriveStandIn>(rig, LinkId{0});
+    const std::uint64_t before = heard;
+    CHECK(until([&] { return heard > before + 3; }));
+    CHECK((faults & registers_came_back) != 0);
+    // Each answer comes later than anybody waits: none is taken for that to a later request.
+    faults = 0;
+    said.clear();
+    CHECK(drive->take("slow").empty());
+    CHECK(until([&] { return said.find("no answer in time") != std::string::npos; }));
+    const std::uint64_t late = heard;
+    CHECK(drive->take("input load 77").empty());
+    CHECK(drive->take("mend").empty());
+    CHECK(until([&] { return heard > late + 5; }));
+    CHECK((faults & registers_came_late) != 0);
+    CHECK(load == 77);
+  }
+}
+
 TEST_CASE("A sender that is gone at full speed: the drive's own watchdog stops it in time") {
   test::Random random;
   const int count = rounds(3, 100);

@@ -91,6 +91,11 @@ TEST_CASE("What is wrong with registers is told, each with what would be right")
         Case{"status = [0x006f, 0x0027]", "status = [0x006f, 0x0023]", "is both"},
         Case{"status = [0x006f, 0x0027]", "status = [0x006f, 0x0127]", "bits that the mask"},
         Case{"status = [0x006f, 0x0027]", "status = [0x006f]", "no mask and value"},
+        Case{"status = 201\n", "status = 201\ntable2 = { position = 65535 }\n", "no axis or input 'table2'"},
+        Case{"travel = [-180, 180]", "travel = \"endless\"", "more counts than any register holds"},
+        Case{"increments = [0.1, 1]", "servo = { ends = [-180, 180], pulse_us = [900, 2100] }\nstart = 0",
+             "is a servo behind a pulse"},
+        Case{"position = 202, speed = 204", "position = 65535, speed = 65531", "the last one is 65535"},
         Case{"kind = \"modbus\"", "kind = \"board\"", "no such key"}}) {
     CAPTURE(one.from);
     CAPTURE(one.to);

@@ -73,9 +73,9 @@ struct LinkReport {
   std::uint32_t faults = 0;  ///< what is wrong with the far end, a bit for each; while there is one it stops
   Span within{};             ///< it may have measured so much later than `measured`: the far end has a clock of its own
   bool waits = false;        ///< it has been told to have power, and is still switching on: it does not follow yet
+  std::span<const InputReport> inputs{};
   // Reserved for wires.
   std::optional<Time> far_clock{};  ///< the far end's own clock as it measured
-  std::span<const InputReport> inputs{};
   std::span<const ActionReport> actions{};
 };
 

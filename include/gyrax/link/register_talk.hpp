@@ -53,6 +53,8 @@ class RegisterTalk {
  public:
   /// Errors: std::invalid_argument where the link has no registers.
   RegisterTalk(const Rig& rig, LinkId link);
+  RegisterTalk(const RegisterTalk&) = delete;  // it points into its own map
+  RegisterTalk& operator=(const RegisterTalk&) = delete;
 
   std::uint16_t told_at() const noexcept { return map_.tells.empty() ? 0 : map_.tells.front().word.at; }
   std::uint16_t heard_at() const noexcept { return map_.hears.empty() ? 0 : map_.hears.front().word.at; }

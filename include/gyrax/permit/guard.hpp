@@ -62,9 +62,8 @@ Obstacle first_lack(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits i
                     std::span<const LinkId> measured_by, const Signal& signal, const Links& links, Time now) noexcept;
 
 /// As first_loss and first_input, and further: a link that is still switching on; a stop that is held down, by
-/// whomever, or not known; an axis that a link has to measure
-/// (`measured_by`, by AxisId; none: it need not be) without a position; of the handsets `in_charge` a control that has
-/// not reported, or is not at neutral.
+/// whomever, or not known; an axis that a link has to measure (`measured_by`, by AxisId; none: it need not be) without
+/// a position; of the handsets `in_charge` a control that has not reported, or is not at neutral.
 Obstacle first_obstacle(const ZoneSetup& zone, HandsetBits counted_on, HandsetBits in_charge,
                         std::span<const LinkId> measured_by, const Signal& signal, const Links& links,
                         Time now) noexcept;
