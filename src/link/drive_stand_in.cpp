@@ -1,3 +1,5 @@
+#include "input_line.hpp"
+
 #include <gyrax/link/drive_stand_in.hpp>
 #include <gyrax/link/register_talk.hpp>
 #include <gyrax/wire/served_port.hpp>
@@ -13,7 +15,6 @@
 #include <cerrno>
 #include <chrono>
 #include <cmath>
-#include <cstdlib>
 #include <optional>
 #include <stdexcept>
 #include <thread>
@@ -64,9 +65,7 @@ class DriveStandIn::Server {
       if (rig.setup.axes[static_cast<std::size_t>(&axis - rig.axes.data())].wiring.link == link) axes_.push_back(axis);
     for (const InputInfo& input : rig.inputs)
       if (input.link == link) inputs_.push_back(input);
-    for (const InputInfo& input : inputs_)
-      values_.push_back(input.unit.empty() ? ((input.start != 0) != input.inverted ? 1 : 0)
-                                           : input.start * input.counts / input.is);
+    for (const InputInfo& input : inputs_) values_.push_back(raw_of(input, input.start));
     set_points_.resize(drive_.axes());
     lay_out();
     open();
@@ -304,20 +303,10 @@ class DriveStandIn::Server {
   }
 
   std::string take_input(const std::string& line) {
-    const std::size_t space = line.find(' ', 6);
-    const std::string name = line.substr(6, space == std::string::npos ? space : space - 6);
-    const std::string word = space == std::string::npos ? "" : line.substr(space + 1);
-    const auto input = std::ranges::find(inputs_, name, &InputInfo::name);
-    if (input == inputs_.end()) return fmt::format("there is no input '{}' on this drive", name);
-    char* end = nullptr;
-    const double number = std::strtod(word.c_str(), &end);
-    const bool is_contact = input->unit.empty(), is_number = !word.empty() && *end == 0 && std::isfinite(number);
-    if (is_contact ? word != "on" && word != "off" : !is_number)
-      return fmt::format("input {} is {}", name,
-                         is_contact ? std::string("\"on\" or \"off\"") : fmt::format("a number of {}", input->unit));
-    values_[static_cast<std::size_t>(input - inputs_.begin())] =
-        is_contact ? ((word == "on") != input->inverted ? 1 : 0) : number * input->counts / input->is;
-    say(fmt::format("{} is {}{}{}", name, word, is_contact ? "" : " ", input->unit));
+    const InputLine read = read_input_line(line, inputs_, "drive", false);
+    if (!read.wrong.empty()) return read.wrong;
+    values_[read.row] = *read.raw;
+    say(read.says);
     return {};
   }
 

@@ -1,3 +1,5 @@
+#include "input_line.hpp"
+
 #include <gyrax/handset/controls.hpp>
 #include <gyrax/link/stand_in.hpp>
 
@@ -9,7 +11,6 @@
 #include <algorithm>
 #include <array>
 #include <chrono>
-#include <cstdlib>
 #include <random>
 #include <stdexcept>
 
@@ -182,21 +183,10 @@ StandIn::StandIn(const Rig& rig, LinkId link)
 
 std::optional<std::string> StandIn::take_own(sim::Board& board, const std::string& line) {
   if (!line.starts_with("input ")) return std::nullopt;
-  const std::size_t space = line.find(' ', 6);
-  const std::string name = line.substr(6, space == std::string::npos ? space : space - 6);
-  const std::string word = space == std::string::npos ? "" : line.substr(space + 1);
-  const auto input = std::ranges::find(inputs_, name, &InputInfo::name);
-  if (input == inputs_.end()) return fmt::format("there is no input '{}' on this board", name);
-  char* end = nullptr;
-  const double number = std::strtod(word.c_str(), &end);
-  const bool is_number = !word.empty() && *end == 0, is_contact = input->unit.empty();
-  if (word != "broken" && (is_contact ? word != "on" && word != "off" : !is_number))
-    return fmt::format("input {} is {}", name,
-                       is_contact ? std::string("\"on\", \"off\" or \"broken\"")
-                                  : fmt::format("a number of {}, or \"broken\"", input->unit));
-  const double raw = is_contact ? ((word == "on") != input->inverted ? 1 : 0) : number * input->counts / input->is;
-  board.set_input(input_channels_[input->channel].number, raw, word != "broken");
-  say(fmt::format("{} is {}{}{}", name, word, is_number ? " " : "", is_number ? input->unit : ""));
+  const InputLine read = read_input_line(line, inputs_, "board", true);
+  if (!read.wrong.empty()) return read.wrong;
+  board.set_input(input_channels_[inputs_[read.row].channel].number, read.raw.value_or(0), read.raw.has_value());
+  say(read.says);
   return "";
 }
 
