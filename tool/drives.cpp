@@ -2,6 +2,7 @@
 #include "drives.hpp"
 
 #include "commands.hpp"
+#include "far_ends.hpp"
 #include "onlookers.hpp"
 #include "output.hpp"
 
@@ -34,18 +35,7 @@ Json state_json(const Rig& rig, LinkId link, const RegistersHeard& heard) {
             {"inputs", Json::array()}};
   if (info.registers->heard(RegisterEntry::What::word) != nullptr) json["status"] = heard.status;
   if (heard.number == 0) return json;
-  for (std::size_t a = 0; a < rig.axes.size(); ++a) {
-    const Wiring& wiring = rig.setup.axes[a].wiring;
-    if (wiring.link != link || !heard.axes[wiring.channel].measured) continue;
-    json["axes"].push_back({{"axis", rig.axes[a].name},
-                            {"unit", rig.axes[a].unit},
-                            {"position", heard.axes[wiring.channel].position},
-                            {"speed", heard.axes[wiring.channel].speed}});
-  }
-  for (const InputReport& input : heard.inputs)
-    json["inputs"].push_back({{"input", rig.inputs[index(input.input)].name},
-                              {"unit", rig.inputs[index(input.input)].unit},
-                              {"value", input.value}});
+  add_heard(json, rig, link, heard.axes, heard.inputs);
   return json;
 }
 
@@ -61,15 +51,7 @@ void print_state(const Json& state) {
         !state.contains("status") ? std::string()
                                   : fmt::format("; its status is {:#06x}, {}", state.at("status").get<int>(),
                                                 name.empty() ? "which is none of its states" : "'" + name + "'"));
-  for (const Json& axis : state.at("axes"))
-    print("        {:<12} at {:.3f} {}, {:.2f} {}/s\n", text(axis, "axis"), axis.at("position").get<double>(),
-          text(axis, "unit"), axis.at("speed").get<double>(), text(axis, "unit"));
-  for (const Json& input : state.at("inputs")) {
-    const double value = input.at("value").get<double>();
-    print("        {:<12} {}\n", text(input, "input"),
-          text(input, "unit").empty() ? std::string(value != 0 ? "on" : "off")
-                                      : fmt::format("{:g} {}", value, text(input, "unit")));
-  }
+  print_heard(state);
 }
 
 }  // namespace

@@ -1,5 +1,6 @@
 #include "board_asker.hpp"
 #include "commands.hpp"
+#include "controllers.hpp"
 #include "drives.hpp"
 #include "onlookers.hpp"
 #include "output.hpp"
@@ -16,6 +17,7 @@
 #include <poll.h>
 
 #include <algorithm>
+#include <iterator>
 #include <memory>
 #include <optional>
 
@@ -224,17 +226,20 @@ Rig with_handsets(Rig rig) {
   return rig;
 }
 
-/// The links that are meant, boards and then drives; complains where there are none.
+/// The links that are meant: boards, then drives and controllers; complains where there are none.
 std::vector<LinkId> links_of(const Rig& rig, const LinksOptions& options) {
   std::vector<LinkId> wired = wired_links(rig);
-  // A drive has no frames.
+  // A drive has neither frames nor lines.
   if (!options.print)
     for (const LinkId drive : wired_links(rig, "modbus")) wired.push_back(drive);
+  for (const LinkId controller : wired_links(rig, "controller")) wired.push_back(controller);
   std::vector<std::string> names;
   for (const LinkId link : wired) names.push_back(rig.links[index(link)].name);
   if (wired.empty())
     complain(options.print
-                 ? fmt::format("{}: --print shows the frames of boards and handsets, and none of it is one", rig.path)
+                 ? fmt::format(
+                       "{}: --print shows the frames of boards and handsets, and the lines of controllers; it has none",
+                       rig.path)
                  : fmt::format("{}: none of its links and handsets hangs on a wire of its own", rig.path));
   if (options.link.empty() || wired.empty()) return wired;
   std::erase_if(wired, [&](LinkId link) { return rig.links[index(link)].name != options.link; });
@@ -306,15 +311,22 @@ class Session {
 int links(const LinksOptions& options) {
   try {
     const Rig rig = with_handsets(load_rig(options.rig));
-    std::vector<LinkId> boards = links_of(rig, options), drives;
-    if (boards.empty()) return wrong_input;
-    while (!boards.empty() && rig.links[index(boards.back())].kind == "modbus") {
-      drives.insert(drives.begin(), boards.back());
-      boards.pop_back();
+    const std::vector<LinkId> all = links_of(rig, options);
+    if (all.empty()) return wrong_input;
+    const auto kind_of = [&](LinkId link) -> const std::string& { return rig.links[index(link)].kind; };
+    if (options.print && kind_of(all.back()) == "controller") {
+      if (all.size() == 1) return talk_to_controller(rig, all.back(), options.for_s);
+      complain("a dialogue with a controller is one link's: say which with --link");
+      return wrong_input;
     }
+    std::vector<LinkId> boards;
+    std::ranges::copy_if(all, std::back_inserter(boards), [&](LinkId link) { return kind_of(link) == "board"; });
     int exit = boards.empty() ? Exit::done : Session(rig, boards, options).run();
-    for (const LinkId drive : drives)
-      if (!ask_drive(rig, drive, options.for_s > 0 ? options.for_s : usual_wait_s, options.json)) exit = world_failed;
+    const double wait_s = options.for_s > 0 ? options.for_s : usual_wait_s;
+    for (const LinkId link : all) {
+      if (kind_of(link) == "modbus" && !ask_drive(rig, link, wait_s, options.json)) exit = world_failed;
+      if (kind_of(link) == "controller" && !ask_controller(rig, link, wait_s, options.json)) exit = world_failed;
+    }
     return exit;
   } catch (const FileError& error) {
     return tell(error, wrong_input);

@@ -301,11 +301,11 @@ int run(int argc, char** argv) {
       "Exit code 3: a far end did not answer.\n");
 
   StandInOptions stand_in_options;
-  CLI::App* stand_in_verb =
-      app.add_subcommand("stand-in", "Be a far end of a rig: a simulated board, drive or handset, on its real wire");
-  stand_in_verb->add_option("kind", stand_in_options.kind, "What to be: board, drive, or handset")
+  CLI::App* stand_in_verb = app.add_subcommand(
+      "stand-in", "Be a far end of a rig: a simulated board, controller, drive or handset, on its real wire");
+  stand_in_verb->add_option("kind", stand_in_options.kind, "What to be: board, controller, drive, or handset")
       ->required()
-      ->check(CLI::IsMember({"board", "drive", "handset"}));
+      ->check(CLI::IsMember({"board", "controller", "drive", "handset"}));
   stand_in_verb->add_option("rig", stand_in_options.rig, "The rig, a TOML file; its channels and its wire count")
       ->required();
   stand_in_verb->add_option("session", stand_in_options.session, "Of a handset: the recording that it plays");
@@ -321,9 +321,11 @@ int run(int argc, char** argv) {
       "  gyrax stand-in board demo/board.toml\n"
       "  gyrax stand-in handset demo/wired.toml demo/wired_session.toml\n"
       "  gyrax stand-in drive demo/drive.toml\n"
+      "  gyrax stand-in controller demo/gantry.toml\n"
       "Lines that it takes while it runs: cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT,\n"
       "quit; of a board input NAME on|off|NUMBER|broken; of a handset pause, play.\n"
-      "A drive takes cut, hung, slow, refuse, fault, mend, restart, input NAME on|off|NUMBER, quit.\n");
+      "A drive takes cut, hung, slow, refuse, fault, mend, restart, input NAME on|off|NUMBER, quit.\n"
+      "A controller takes cut, silent, lose, twice, refuse, alarm, pause, slow, noise, mend, restart, input, quit.\n");
 
   std::string folder = "out";
   CLI::App* demo_verb = app.add_subcommand("demo", "Rehearse the demo bench and leave its plot and signals");

@@ -56,8 +56,8 @@ fs::path socket_of(const LinkInfo& link) {
   wire::Place place = wire_place(link);
   if (!place.serial.empty()) place.serial = fs::absolute(place.serial).lexically_normal().string();
   // What takes turns on a wire has one owner each.
-  const std::string words =
-      fmt::format("{} {}", place.words(), link.number(link.kind == "modbus" ? "unit" : "address"));
+  const double address = link.kind == "controller" ? 0 : link.number(link.kind == "modbus" ? "unit" : "address");
+  const std::string words = fmt::format("{} {}", place.words(), address);
   return folder() / fmt::format("wire-{:08x}", crc32(words));
 }
 
@@ -289,17 +289,19 @@ struct Onlookers::Wire {
 };
 
 Onlookers::Onlookers(const Rig& rig) : rig_(rig) {
-  const std::vector<LinkId> wired = wired_links(rig, "board"), drives = wired_links(rig, "modbus");
-  if (wired.empty() && drives.empty()) return;
+  const std::vector<LinkId> wired = wired_links(rig, "board");
+  std::vector<LinkId> claimed = wired_links(rig, "modbus");
+  for (const LinkId link : wired_links(rig, "controller")) claimed.push_back(link);
+  if (wired.empty() && claimed.empty()) return;
   try {
     make_folder();
     for (const LinkId link : wired) wires_.push_back(std::make_unique<Wire>(rig, link));
-    for (const LinkId link : drives) drives_.push_back(std::make_unique<Claim>(rig, link));
+    for (const LinkId link : claimed) claims_.push_back(std::make_unique<Claim>(rig, link));
   } catch (const WireTaken&) {
     throw;
   } catch (const std::runtime_error& error) {
     wires_.clear();
-    drives_.clear();
+    claims_.clear();
     trouble_ = error.what();
   }
 }
@@ -307,9 +309,9 @@ Onlookers::~Onlookers() = default;
 
 void Onlookers::look(double now_s, const std::function<bool(LinkId, Passed&)>& next) {
   for (const auto& wire : wires_) wire->look(now_s, next);
-  // Of a drive there is nothing to look at but that it is somebody's.
-  for (const auto& drive : drives_)
-    for (int fd = drive->next(); fd >= 0; fd = drive->next()) ::close(fd);
+  // Of a drive or a controller there is nothing to look at but that it is somebody's.
+  for (const auto& claim : claims_)
+    for (int fd = claim->next(); fd >= 0; fd = claim->next()) ::close(fd);
 }
 
 // ---- Another program's side ----

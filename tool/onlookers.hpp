@@ -53,7 +53,7 @@ class Onlookers {
   struct Wire;
   const Rig& rig_;
   std::vector<std::unique_ptr<Wire>> wires_;
-  std::vector<std::unique_ptr<Claim>> drives_;
+  std::vector<std::unique_ptr<Claim>> claims_;
   std::string trouble_;
 };
 

@@ -4,6 +4,7 @@
 #include "signals.hpp"
 
 #include <gyrax/handset/session.hpp>
+#include <gyrax/link/controller_stand_in.hpp>
 #include <gyrax/link/drive_stand_in.hpp>
 #include <gyrax/link/stand_in.hpp>
 
@@ -101,11 +102,12 @@ class Served {
 bool fits(const StandInOptions& options) {
   const bool is_handset = options.kind == "handset";
   const char* const wrong =
-      is_handset && !options.link.empty()       ? "--link is for a board or a drive; a handset is chosen with --handset"
-      : is_handset && options.session.empty()   ? "a handset plays a recording: gyrax stand-in handset RIG SESSION"
+      is_handset && !options.link.empty()     ? "--link is for a far end of a link; a handset is chosen with --handset"
+      : is_handset && options.session.empty() ? "a handset plays a recording: gyrax stand-in handset RIG SESSION"
       : !is_handset && !options.session.empty() ? "only a handset plays a recording; gyrax run takes one with --hands"
-      : !is_handset && !options.handset.empty() ? "--handset is for a handset; a board or a drive is chosen with --link"
-                                                : nullptr;
+      : !is_handset && !options.handset.empty()
+          ? "--handset is for a handset; a far end of a link is chosen with --link"
+          : nullptr;
   if (wrong != nullptr) complain(wrong);
   return wrong == nullptr;
 }
@@ -122,6 +124,13 @@ int be_drive(const Rig& rig, const StandInOptions& options) {
   if (!link) return wrong_input;
   DriveStandIn drive(rig, *link);
   return Served(drive, options).run();
+}
+
+int be_controller(const Rig& rig, const StandInOptions& options) {
+  const auto link = link_of(rig, options, "controller", "controller");
+  if (!link) return wrong_input;
+  ControllerStandIn controller(rig, *link);
+  return Served(controller, options).run();
 }
 
 int be_handset(const Rig& rig, const StandInOptions& options) {
@@ -145,9 +154,10 @@ int stand_in(const StandInOptions& options) {
   if (!fits(options)) return wrong_input;
   try {
     const Rig rig = load_rig(options.rig);
-    return options.kind == "handset" ? be_handset(rig, options)
-           : options.kind == "drive" ? be_drive(rig, options)
-                                     : be_board(rig, options);
+    return options.kind == "handset"      ? be_handset(rig, options)
+           : options.kind == "drive"      ? be_drive(rig, options)
+           : options.kind == "controller" ? be_controller(rig, options)
+                                          : be_board(rig, options);
   } catch (const FileError& error) {
     return tell(error, wrong_input);
   } catch (const std::runtime_error& error) {

@@ -156,7 +156,7 @@ Prediction jumped(const Predictor& p, const Trial&) {
   it.notice = "a report, a tick";
   it.watch_s = 0;
   it.notice_s = p.far_end().report_s + p.far_end().delay_s + to_seconds(p.rig().setup.max_tick);
-  it.notice_way = leap(p) + p.speed() * (p.far_end().lag_s + to_seconds(p.rig().period));
+  it.notice_way = leap(p) + p.speed() * (p.far_end().lag_s + p.far_end().queue_s + to_seconds(p.rig().period));
   it.stop_way = std::max(0.0, it.stop_way - it.notice_way);
   return it;
 }

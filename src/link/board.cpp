@@ -4,21 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstring>
 #include <random>
 
 namespace gyrax {
 namespace {
 
 __extension__ using Wide = __int128;
-
-/// Of what went over the wire and nobody has looked at yet: half a second of a fast one.
-constexpr std::size_t passed_bytes = 1u << 18;
-/// What goes before the bytes in the ring.
-struct PassedHead {
-  Time at;
-  bool out;
-};
 
 constexpr std::int64_t q16 = 65536, q8 = 256, millionths = 1'000'000;
 
@@ -237,7 +228,7 @@ void BoardWire::send(Time now) {
   if (!port_.is_open()) return;
   if (half_duplex_) bus_.hear(now);
   const BoardBus::Next next = half_duplex_ ? bus_.next(now) : BoardBus::Next{0, talks_.front()->next(now)};
-  if (!next.bytes.empty() && port_.write(next.bytes)) links_[next.board]->keep(now, true, next.bytes);
+  if (!next.bytes.empty() && port_.write(next.bytes)) links_[next.board]->passed_.keep(now, true, next.bytes);
 }
 
 std::shared_ptr<BoardWire> board_wire(const LinkInfo& link, BoardWires& wires) {
@@ -250,7 +241,7 @@ std::shared_ptr<BoardWire> board_wire(const LinkInfo& link, BoardWires& wires) {
 }
 
 BoardLink::BoardLink(const Rig& rig, LinkId link, std::shared_ptr<BoardWire> wire)
-    : near_(rig, link, std::random_device{}()), wire_(std::move(wire)), passed_(passed_bytes) {
+    : near_(rig, link, std::random_device{}()), wire_(std::move(wire)) {
   wire_->add(*this, near_.talk());
 }
 
@@ -260,36 +251,12 @@ BoardLink::BoardLink(const Rig& rig, LinkId link)
         return board_wire(rig.links[index(link)], own);
       }()) {}
 
-void BoardLink::keep(Time at, bool out, std::span<const std::uint8_t> bytes) noexcept {
-  if (bytes.empty()) return;
-  std::byte* const room = passed_.begin(sizeof(PassedHead) + bytes.size());
-  if (room == nullptr) return;
-  const PassedHead head{at, out};
-  std::memcpy(room, &head, sizeof head);
-  std::memcpy(room + sizeof head, bytes.data(), bytes.size());
-  passed_.commit();
-}
-
-bool BoardLink::passed(Passed& passed) {
-  if (looked_at_) passed_.pop();
-  const std::span<const std::byte> record = passed_.front();
-  looked_at_ = !record.empty();
-  if (!looked_at_) return false;
-  PassedHead head{};
-  std::memcpy(&head, record.data(), sizeof head);
-  const std::span<const std::byte> bytes = record.subspan(sizeof head);
-  passed = {head.at, head.out, {reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()}};
-  return true;
-}
-
 void BoardLink::receive(Time now, std::vector<LinkReport>& reports) {
   now_ = now;
   const auto came = wire_->came(seen_);
-  keep(now, false, came);
+  passed_.keep(now, false, came);
   near_.hear(now, came, reports);
-  const std::unique_lock lock(mutex_, std::try_to_lock);
-  if (!lock) return;
-  while (auto words = near_.talk().said()) words_.push_back(std::move(*words));
+  words_.take_from(near_.talk());
 }
 
 void BoardLink::send(const Frame& frame) {
@@ -297,21 +264,6 @@ void BoardLink::send(const Frame& frame) {
   wire_->send(now_);
 }
 
-std::optional<std::string> BoardLink::said() {
-  // A wire is open, is gone, or cannot be opened: each is told once, until it is something else.
-  const std::string trouble = wire_->port().trouble();
-  const std::string now = wire_->port().is_open() ? " is open"
-                          : !trouble.empty()      ? " cannot be opened: " + trouble
-                                                  : " is gone";
-  if (now != told_ && !(told_.empty() && now == " is gone")) {
-    told_ = now;
-    return near_.talk().setup().name + ": " + wire_->port().place().words() + now;
-  }
-  const std::lock_guard lock(mutex_);
-  if (words_.empty()) return std::nullopt;
-  std::string first = std::move(words_.front());
-  words_.erase(words_.begin());
-  return first;
-}
+std::optional<std::string> BoardLink::said() { return words_.next(wire_->port(), near_.talk().setup().name); }
 
 }  // namespace gyrax

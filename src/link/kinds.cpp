@@ -1,4 +1,5 @@
 #include <gyrax/link/board.hpp>
+#include <gyrax/link/controller.hpp>
 #include <gyrax/link/link.hpp>
 #include <gyrax/link/modbus.hpp>
 #include <gyrax/link/simulated.hpp>
@@ -30,8 +31,12 @@ std::unique_ptr<Link> modbus(const Rig& rig, LinkId link, Wires& wires) {
   return std::make_unique<ModbusLink>(rig, link, wires.modbus);
 }
 
+std::unique_ptr<Link> controller(const Rig& rig, LinkId link, Wires&) {
+  return std::make_unique<ControllerLink>(rig, link);
+}
+
 /// A line for each kind; its keys are in src/rig/link_kinds.cpp.
-constexpr Kind kinds[] = {{"simulated", simulated}, {"board", board}, {"modbus", modbus}};
+constexpr Kind kinds[] = {{"simulated", simulated}, {"board", board}, {"modbus", modbus}, {"controller", controller}};
 
 std::unique_ptr<Link> made(const Rig& rig, LinkId link, Wires& wires) {
   for (const Kind& kind : kinds)

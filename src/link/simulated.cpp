@@ -38,6 +38,7 @@ sim::BenchSetup bench_setup(const Rig& rig, LinkId link) {
   const FarEnd far = far_end_of(rig, link);
   setup.report_every = from_seconds(far.report_s);
   setup.report_delay = from_seconds(far.delay_s);
+  setup.queue = from_seconds(far.queue_s);
   for (std::size_t a = 0; a < rig.axes.size(); ++a)
     if (rig.setup.axes[a].wiring.link == link) setup.axes.push_back(bench_axis(rig, id_at<AxisId>(a)));
   for (const SwitchSetup& one : rig.setup.switches) {

@@ -4,11 +4,12 @@
 #include "boards.hpp"
 #include "builder.hpp"
 
+#include <gyrax/rig/predictions.hpp>
+
 #include <fmt/format.h>
 
-#include <utility>
-
 #include <algorithm>
+#include <utility>
 
 namespace gyrax {
 
@@ -168,6 +169,18 @@ void read_runaway(Table& table, RunawayTimes& times) {
 }
 
 }  // namespace
+
+/// What plans ahead still does what it was told before, for longer than the usual times.
+void RigBuilder::allow_for_queue(LinkId link) {
+  const Span queue = std::chrono::ceil<std::chrono::milliseconds>(from_seconds(far_end_of(rig_, link).queue_s));
+  for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
+    AxisSetup& axis = rig_.setup.axes[a];
+    if (axis.wiring.link != link) continue;
+    for (const RunawayRow& row : runaway_rows)
+      if (!problems_.places.contains(fmt::format("axis.{}.runaway.{}_ms", rig_.axes[a].name, about(row.cause).name)))
+        axis.runaway.*row.time += queue;
+  }
+}
 
 std::string runaway_words(const RunawayTimes& times) {
   std::string text;

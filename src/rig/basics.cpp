@@ -115,15 +115,18 @@ void RigBuilder::read_links(Table& root) {
                   .axis_channels = {},
                   .switch_channels = {},
                   .loads = {}};
-    // Of a drive some cycles, and an answer that takes its time.
-    const bool has_cycles = table.is_text("kind") && table.text("kind") == "modbus";
-    link.max_silence = from_seconds(table.number("silence_ms", milliseconds, has_cycles ? 250 : 100) / 1e3);
-    link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, has_cycles ? 100 : 50) / 1e3);
+    // Of a drive or a controller some cycles, and an answer that takes its time.
+    const std::string kind = table.is_text("kind") ? table.text("kind").value_or("") : "";
+    const double silence_ms = kind == "modbus" ? 250 : kind == "controller" ? 400 : 100;
+    link.max_silence = from_seconds(table.number("silence_ms", milliseconds, silence_ms) / 1e3);
+    link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, kind == "modbus" ? 100 : 50) / 1e3);
     info.stagger = from_seconds(table.number("stagger_ms", {0, 5000, false, "ms"}, 0) / 1e3);
     info.supply_a = table.number("supply_a", {0, most_amps, true, "A"}, 0);
     read_kind(table, info);
     if (info.kind == "modbus" && table.has("modbus"))
       if (auto modbus = table.table("modbus")) register_tables_.emplace_back(id_at<LinkId>(rig_.links.size()), *modbus);
+    if (info.kind == "controller" && table.has("controller"))
+      if (auto one = table.table("controller")) controller_tables_.emplace_back(id_at<LinkId>(rig_.links.size()), *one);
     table.refuse_the_rest();
     rig_.setup.links.push_back(link);
     rig_.links.push_back(info);

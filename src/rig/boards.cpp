@@ -172,7 +172,9 @@ bool share_wire(const LinkInfo& one, const LinkInfo& other) {
     return here != one.texts.end() && there != other.texts.end() && !here->second.empty() &&
            here->second == there->second;
   };
-  return both_at("serial") || (one.kind == "modbus" && other.kind == "modbus" && both_at("tcp"));
+  const bool can_share_tcp = one.kind == "modbus" && other.kind == "modbus";
+  const bool take_none = one.kind == "controller" && other.kind == "controller";
+  return both_at("serial") || ((can_share_tcp || take_none) && both_at("tcp"));
 }
 
 namespace {

@@ -217,7 +217,7 @@ struct Part {
   toml::table root;
 };
 
-void bind(const Mover& mover, const char* effect, const std::string& axis) {
+void bind_mover(const Mover& mover, const char* effect, const std::string& axis) {
   mover.bind->insert_or_assign(mover.control, toml::table{{effect, axis}});
 }
 
@@ -258,8 +258,8 @@ Rig bring_up_rig(const Rig& rig, AxisId axis, const std::optional<PulseRange>& a
     else
       slow_down(*own, setup.limits.full(), info.unit);
   }
-  if (jog) bind(jog, "jog", info.name);
-  if (step && !info.motor && step.control != jog.control) bind(step, "step", info.name);
+  if (jog) bind_mover(jog, "jog", info.name);
+  if (step && !info.motor && step.control != jog.control) bind_mover(step, "step", info.name);
   for (const Part& part : parts) part.source->text = text_of(part.root);
   Rig alone = parse_rig(sources);
   alone.title = fmt::format("{} alone, slowly", info.name);

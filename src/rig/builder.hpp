@@ -28,6 +28,7 @@ class RigBuilder {
   void read_basics(Table& root);
   void read_links(Table& root);
   void check_shared_wire(Table& table, const LinkInfo& link);
+  void read_dialects(Table& root);
   void read_zones(Table& root);
   void read_inputs(Table& root);
   void read_axes(Table& root);
@@ -64,6 +65,10 @@ class RigBuilder {
   void read_increments(Table& table);
   void resolve_needs();
   void resolve_registers();
+  void resolve_dialects();
+  void read_letters(Table& table, LinkId link);
+  void allow_for_queue(LinkId link);
+  void check_controlled(Table& table, LinkId link);
   std::vector<RegisterEntry> read_entries(Table& table, LinkId link, bool told);
   void read_axis_entries(Table& table, std::size_t axis, bool told, std::vector<RegisterEntry>& entries);
   void check_registers(Table& table, LinkId link, const RegisterMap& map);
@@ -141,6 +146,8 @@ class RigBuilder {
   std::vector<std::vector<std::string>> needs_;  // by AxisId, until the switches are known
   std::vector<Table> needed_at_;
   std::vector<std::pair<LinkId, Table>> register_tables_;  // of links that have registers, until all else is known
+  std::vector<std::pair<LinkId, Table>> controller_tables_;  // the same of controllers
+  std::map<std::string, Dialect> dialects_;
   std::vector<std::pair<Table, std::vector<std::string>>> zone_needs_;  // by ZoneId, until the inputs are known
   std::map<std::string, Origin> described_;                             // every name, where it stands
   std::vector<std::uint8_t> grouped_;                                   // by AxisId

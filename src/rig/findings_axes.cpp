@@ -214,12 +214,13 @@ void find_in_speeds(Findings& f, const OneAxis& a) {
 void find_in_reports(Findings& f, const OneAxis& a) {
   if (a.info.motor || a.setup.position != PositionKind::measured) return;
   const LinkInfo& link = f.rig.links[index(a.setup.wiring.link)];
-  if (link.kind == "simulated") {
-    const double lags = a.full.speed * link.number("lag_ms") / 1e3;
+  if (link.kind == "simulated" || link.kind == "controller") {
+    const FarEnd far = far_end_of(f.rig, a.setup.wiring.link);
+    const double lag_s = far.queue_s > 0 ? far.queue_s : far.lag_s, lags = a.full.speed * lag_s;
     if (lags > a.setup.following_error)
       f.at_key(Found::trips_at_speed, a.key("following_error"), a.info.origin,
-               fmt::format("{} lags {:g} ms behind, which is {} {} at full speed, and {:g} {} are a fault", link.name,
-                           link.number("lag_ms"), plain(lags), a.info.unit, a.setup.following_error, a.info.unit),
+               fmt::format("{} lags {:.0f} ms behind, which is {} {} at full speed, and {:g} {} are a fault", link.name,
+                           lag_s * 1e3, plain(lags), a.info.unit, a.setup.following_error, a.info.unit),
                fmt::format("following_error = {:.3g}, or a machine that lags less", 1.5 * lags));
   }
   constexpr double wide_share = 0.2;
@@ -231,12 +232,21 @@ void find_in_reports(Findings& f, const OneAxis& a) {
                          a.travel * wide_share / 2));
 }
 
-/// How far a stepper's one step moves its axis; 0: it is none.
-double motor_step_of(const Rig& rig, const AxisSetup& axis) {
-  const LinkInfo& link = rig.links[index(axis.wiring.link)];
-  if (link.axis_channels.empty()) return 0;
-  const ChannelInfo& channel = link.axis_channels[axis.wiring.channel];
-  return channel.kind == wire::ChannelKind::stepper ? std::abs(channel.per / channel.steps) : 0;
+/// The least that its far end can be told, and what that is; nothing where it has none.
+struct LeastStep {
+  double size = 0;
+  const char* is = "";
+};
+LeastStep least_step_of(const Rig& rig, const OneAxis& a) {
+  const LinkInfo& link = rig.links[index(a.setup.wiring.link)];
+  if (link.dialect) {
+    const double count = std::pow(10, -link.dialect->decimals);
+    return {link.dialect->inch && a.info.unit == "mm" ? count * 25.4 : count, "the last decimal of its controller"};
+  }
+  if (link.axis_channels.empty()) return {};
+  const ChannelInfo& channel = link.axis_channels[a.setup.wiring.channel];
+  if (channel.kind != wire::ChannelKind::stepper) return {};
+  return {std::abs(channel.per / channel.steps), "one step of its motor"};
 }
 
 void find_in_steps(Findings& f, const OneAxis& a, std::size_t row) {
@@ -250,12 +260,12 @@ void find_in_steps(Findings& f, const OneAxis& a, std::size_t row) {
                fmt::format("a step of {:g} {} is longer than its travel of {:g} {}", step, a.info.unit, a.travel,
                            a.info.unit),
                "an increment that fits into the travel");
-    const double motor_step = motor_step_of(f.rig, a.setup);
-    if (motor_step > 0 && step < motor_step * (1 - 1e-9))
+    const LeastStep least = least_step_of(f.rig, a);
+    if (least.size > 0 && step < least.size * (1 - 1e-9))
       f.at_key(Found::step_below_step, a.key("increments"), a.info.origin,
-               fmt::format("a step of {:g} {} is less than one step of its motor, {:.3g} {}", step, a.info.unit,
-                           motor_step, a.info.unit),
-               fmt::format("an increment of {:.3g} {} or more", motor_step, a.info.unit));
+               fmt::format("a step of {:g} {} is less than {}, {:.3g} {}", step, a.info.unit, least.is, least.size,
+                           a.info.unit),
+               fmt::format("an increment of {:.3g} {} or more", least.size, a.info.unit));
     if (step < pulse)
       f.at_key(Found::step_below_pulse, a.key("increments"), a.info.origin,
                fmt::format("a step of {:g} {} is less than one microsecond of pulse, {:.3g} {}", step, a.info.unit,

@@ -51,7 +51,7 @@ void RigBuilder::read_inputs(Table& root) {
       }
     }
     LinkInfo* const link = input.link == no<LinkId> ? nullptr : &rig_.links[index(input.link)];
-    if (link != nullptr && (link->kind == "simulated" || link->kind == "modbus")) {
+    if (link != nullptr && (link->kind == "simulated" || link->kind == "modbus" || link->kind == "controller")) {
       input.start = input.unit.empty() ? (table.choice("start", {"off", "on"}).value_or("off") == "on" ? 1 : 0)
                                        : table.number("start", {-1e9, 1e9, false, input.unit.c_str()}, 0);
     }

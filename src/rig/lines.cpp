@@ -197,6 +197,7 @@ std::string in_order(const std::string& chord) {
 void RigBuilder::build_bindings() {
   resolve_needs();
   resolve_registers();
+  resolve_dialects();
   add_numbers();
   std::stable_sort(lines_.begin(), lines_.end(), [&](const Line& a, const Line& b) {
     const auto at = [&](const Line& one) {

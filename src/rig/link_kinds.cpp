@@ -54,6 +54,12 @@ void check_modbus(Table& table, const LinkInfo& info) {
                   "so much that a heartbeat may come late; or a greater rate_hz");
 }
 
+void check_controller(Table& table, const LinkInfo& info) {
+  check_wire(table, {info.text("serial"), info.text("tcp"), "", static_cast<int>(info.number("baud"))});
+  if (info.text("dialect").empty())
+    table.missing("dialect", "how it is spoken to: dialect = \"NAME\" of [dialect.NAME]");
+}
+
 const std::vector<KindRow> kinds{{"simulated",
                                   {{"lag_ms", {0, 1000, false, "ms"}, 12},   // with which an axis follows
                                    {"delay_ms", {0, 1000, false, "ms"}, 2},  // from measuring to the report's arrival
@@ -79,7 +85,18 @@ const std::vector<KindRow> kinds{{"simulated",
                                    {"lag_ms", {0, 1000, false, "ms"}, 20}},            // with which it follows
                                   {"serial", "tcp", "words", "reads"},
                                   check_modbus,
-                                  {"tells", "hears", "states"}}};
+                                  {"tells", "hears", "states"}},
+                                 {"controller",
+                                  {{"baud", {9600, 2'000'000, false, ""}, 115'200},    // of a serial line
+                                   {"rate_hz", {5, 200, false, "a second"}, 50},       // moves
+                                   {"status_hz", {1, 100, false, "a second"}, 20},     // questions where it is
+                                   {"answer_ms", {10, 10'000, false, "ms"}, 300},      // without an answer: lost
+                                   {"round_trip_ms", {1, 1000, false, "ms"}, 20},      // of a question, usually
+                                   {"accel", {0, 1e6, false, "a second squared"}, 0},  // its own; 0: as its axes
+                                   {"speed", {0, 1e6, false, "a second"}, 0}},         // the same
+                                  {"serial", "tcp", "dialect"},
+                                  check_controller,
+                                  {"letters", "switches"}}};
 
 const KindRow* kind_named(const std::string& name) {
   for (const KindRow& row : kinds)

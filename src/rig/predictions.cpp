@@ -155,6 +155,23 @@ FarEnd far_end_of(const Rig& rig, LinkId id) {
     far.delay_s = times.round_trip_s;
     return far;
   }
+  if (link.kind == "controller") {
+    // What it plans ahead, to come to rest where its queue ends; one move; what is on the way to it.
+    const double trip_s = link.number("round_trip_ms") / 1e3;
+    double ramp_s = 0;
+    for (const AxisSetup& axis : rig.setup.axes) {
+      if (axis.wiring.link != id) continue;
+      const MotionLimits& full = axis.limits.full();
+      const double accel = link.number("accel") > 0 ? link.number("accel") : std::max(full.accel, full.decel);
+      ramp_s = std::max(ramp_s, full.speed / (2 * accel));
+    }
+    far.queue_s = ramp_s + 1 / link.number("rate_hz") + trip_s;
+    far.lag_s = 0.004;
+    far.report_s = 1 / link.number("status_hz");
+    far.delay_s = trip_s;
+    far.told_s = trip_s;
+    return far;
+  }
   far.lag_s = link.number("lag_ms") / 1e3;
   if (link.kind == "modbus") {
     const double timeout_s = link.number("timeout_ms") / 1e3;
@@ -282,7 +299,8 @@ Prediction Predictor::begin(Cause cause) const {
 void Predictor::stop_after(Prediction& p, double watch_s, const std::string& words) const {
   const double tick_s = to_seconds(rig_.setup.max_tick) + far_.told_s, period_s = to_seconds(rig_.period);
   p.notice = (words.empty() ? "" : words + ", ") + fmt::format("a tick ({})", ms(to_seconds(rig_.setup.max_tick)));
-  if (far_.told_s > 0) p.notice += fmt::format(", a transaction under way ({})", ms(far_.told_s));
+  if (far_.told_s > 0)
+    p.notice += fmt::format(", {} ({})", far_.queue_s > 0 ? "the wire" : "a transaction under way", ms(far_.told_s));
   MotionLimits limits = stopping_limits(rig_, axis_);
   const bool together = is_coupled(rig_, axis_);
   // Coupled axes: as fast as the fastest of them, and each its share of that.
@@ -301,7 +319,7 @@ void Predictor::stop_after(Prediction& p, double watch_s, const std::string& wor
       const StopReach reach = stop_reach({0, stops.v, stops.a}, limits);
       one.stop_s = reach.time_s;
       one.stop_way = share * reach.distance;
-      one.lag_way = share * fails.v * far_.lag_s;
+      one.lag_way = share * fails.v * (far_.lag_s + far_.queue_s);
     }
     return one;
   };
@@ -334,7 +352,7 @@ void Predictor::stop_after(Prediction& p, double watch_s, const std::string& wor
   p.notice_s = watch_s + tick_s;
   p.stop_s = longest_s;
   if (p.category != Category::zero)
-    p.lag_s = settle_s({0, longest.v, longest.a}, limits, setup_.limits.speed(), far_.lag_s + period_s);
+    p.lag_s = settle_s({0, longest.v, longest.a}, limits, setup_.limits.speed(), far_.lag_s + period_s) + far_.queue_s;
   if (!is_place(setup_.drive)) p.notice_way = p.stop_way = p.lag_way = 0;
   // The end of its travel holds in any case.
   if (p.way() <= travel_) return;
@@ -370,7 +388,7 @@ void Predictor::stop_by_hand(Prediction& p, Cause cause) const {
 Prediction Predictor::of_machine(Cause cause, double machine_speed) const {
   Prediction p = begin(cause);
   const double v = speed_, u = machine_speed, off = setup_.following_error;
-  const double lag_s = far_.lag_s + to_seconds(rig_.period);
+  const double lag_s = far_.lag_s + far_.queue_s + to_seconds(rig_.period);
   const RunawayTimes& times = setup_.runaway;
   // The first stretch may have begun before the failure.
   const double stretch_s = to_seconds(Runaway::min_interval) + far_.report_s;
@@ -441,6 +459,13 @@ Prediction Predictor::of_machine(Cause cause, double machine_speed) const {
 Prediction Predictor::unheard() const {
   Prediction p = begin(Cause::link_silent);
   p.category = Category::zero;
+  if (far_.queue_s > 0) {
+    p.notice = fmt::format("{} until its queue has run out", ms(far_.queue_s));
+    p.notice_s = far_.queue_s;
+    p.notice_way = p.speed * (far_.queue_s + far_.lag_s);
+    p.lag_s = 10 * far_.lag_s;
+    return p;
+  }
   p.notice_s = far_.valid_s;
   // It keeps to the last place that it was told, and is behind that.
   const double lag_s = far_.lag_s + to_seconds(rig_.period);

@@ -181,6 +181,15 @@ void write_registers(Out out, const RegisterMap& map) {
   if (!states.empty()) write_list(out, states);
 }
 
+void write_dialect(Out out, const LinkInfo& link) {
+  const Dialect& dialect = *link.dialect;
+  std::string letters;
+  for (const char letter : link.letters) letters += fmt::format("{}{}", letters.empty() ? "" : " ", letter);
+  write_list(out, fmt::format("axes {}, {} with {} decimals; told: {}; {} lines of {} bytes and {} moves ahead at most",
+                              letters, dialect.inch ? "inch" : "mm", dialect.decimals, dialect.move.text(),
+                              dialect.takes_lines, dialect.takes_bytes, dialect.takes_moves));
+}
+
 void write_links(Out out, const Rig& rig) {
   fmt::format_to(out, "\nLinks\n");
   for (const LinkInfo& link : rig.links) {
@@ -188,6 +197,7 @@ void write_links(Out out, const Rig& rig) {
                    link.origin.line > 0 ? "  " + where(rig, link.origin) : std::string());
     if (link.kind == "board") fmt::format_to(out, "{:15}{}\n", "", load_words(rig.links, link));
     if (link.registers) write_registers(out, *link.registers);
+    if (link.dialect) write_dialect(out, link);
     if (const std::string supply = supply_words(link); !supply.empty()) fmt::format_to(out, "{:15}{}\n", "", supply);
   }
 }

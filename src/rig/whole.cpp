@@ -1,6 +1,8 @@
 // What only the whole rig can tell: groups of one, what each zone depends on, what is missing, what cannot be promised.
 #include "builder.hpp"
 
+#include <gyrax/rig/predictions.hpp>
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -235,6 +237,22 @@ void RigBuilder::remark() {
           "link {}: whether the watchdog of its far end is on, and stops after {:g} ms, nobody checks; where it "
           "is off, what was told last stays told",
           link.name, link.number("watchdog_ms")));
+  for (std::size_t l = 0; l < rig_.links.size(); ++l) {
+    const LinkInfo& link = rig_.links[l];
+    if (!link.dialect) continue;
+    rig_.remarks.push_back(
+        fmt::format("link {}: a controller has no watchdog for us. When Gyrax ends at once or its wire is cut, it goes "
+                    "on until its "
+                    "queue has run out, for {:.0f} ms at most; what it has switched on stays on",
+                    link.name, far_end_of(rig_, id_at<LinkId>(l)).queue_s * 1e3));
+    if (!link.dialect->line.has("sum"))
+      rig_.remarks.push_back(fmt::format(
+          "link {}: its lines have no check sum, so that a digit that is spoiled on the wire is another place",
+          link.name));
+    if (link.dialect->modes_ask.empty())
+      rig_.remarks.push_back(
+          fmt::format("link {}: its modes cannot be read back; they are set, and taken to be so", link.name));
+  }
   for (const LinkInfo& link : rig_.links)
     for (const ChannelInfo& channel : link.axis_channels)
       if (channel.kind == wire::ChannelKind::stepper)

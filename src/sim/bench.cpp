@@ -6,6 +6,10 @@ namespace gyrax::sim {
 namespace {
 
 constexpr std::size_t reports_on_the_way = 64;
+/// A queue runs out; what it ends at is not over.
+constexpr Span never_over = std::chrono::hours(24 * 365);
+/// Frames come no faster.
+constexpr Span least_between_frames = std::chrono::microseconds(500);
 
 double limited(double value, double limit) { return value > limit ? limit : value < -limit ? -limit : value; }
 
@@ -18,16 +22,45 @@ Bench::Bench(const BenchSetup& setup)
     sent.axes.resize(setup.axes.size());
     sent.inputs.resize(setup.inputs.size());
   }
+  if (setup.queue > Span{}) queue_.resize(static_cast<std::size_t>(setup.queue / least_between_frames) + 2);
+  for (Told& told : queue_) {
+    told.modes.resize(states_.size());
+    told.targets.resize(states_.size());
+  }
+}
+
+void Bench::take(const Told& told) noexcept {
+  for (std::size_t a = 0; a < states_.size(); ++a) {
+    states_[a].mode = told.modes[a];
+    states_[a].target = told.targets[a];
+  }
 }
 
 void Bench::receive(const Frame& frame) noexcept {
   if (wire_ == WireFault::cut || wire_ == WireFault::deaf) return;
-  for (std::size_t a = 0; a < states_.size() && a < frame.axes.size(); ++a) {
-    states_[a].mode = frame.axes[a].mode;
-    states_[a].target = setup_.axes[a].offset + setup_.axes[a].scale * static_cast<double>(frame.axes[a].position);
+  const auto target_of = [&](std::size_t a) {
+    return setup_.axes[a].offset + setup_.axes[a].scale * static_cast<double>(frame.axes[a].position);
+  };
+  const std::size_t count = states_.size() < frame.axes.size() ? states_.size() : frame.axes.size();
+  bool has_power = false;
+  for (std::size_t a = 0; a < count; ++a) has_power = has_power || frame.axes[a].mode != Mode::off;
+  if (!queue_.empty() && has_power && queued_ < queue_.size()) {
+    Told& told = queue_[(queue_first_ + queued_++) % queue_.size()];
+    told.due = frame.sent + setup_.queue;
+    for (std::size_t a = 0; a < count; ++a) {
+      told.modes[a] = frame.axes[a].mode;
+      told.targets[a] = target_of(a);
+    }
+  } else {
+    // Without power it drops what is queued.
+    queued_ = 0;
+    for (std::size_t a = 0; a < count; ++a) {
+      states_[a].mode = frame.axes[a].mode;
+      states_[a].target = target_of(a);
+    }
   }
   for (std::size_t i = 0; i < switches_.size() && i < frame.switches.size(); ++i) switches_[i] = frame.switches[i];
-  valid_until_ = frame.sent + frame.valid_for;
+  valid_until_ = frame.sent + (queue_.empty() ? frame.valid_for : never_over);
 }
 
 /// It holds without power, and where a frame says so; and takes its time to let go.
@@ -71,6 +104,11 @@ void Bench::move(State& state, const BenchAxis& axis, bool valid, double dt_s) c
 }
 
 void Bench::advance(Time now) noexcept {
+  while (queued_ > 0 && queue_[queue_first_].due <= now) {
+    take(queue_[queue_first_]);
+    queue_first_ = (queue_first_ + 1) % queue_.size();
+    --queued_;
+  }
   const double dt_s = static_cast<double>((now - now_).count()) * 1e-9;
   if (dt_s > 0)
     for (std::size_t a = 0; a < states_.size(); ++a) {

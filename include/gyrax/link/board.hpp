@@ -14,13 +14,13 @@
 #include <gyrax/link/board_bus.hpp>
 #include <gyrax/link/board_talk.hpp>
 #include <gyrax/link/link.hpp>
-#include <gyrax/threads/record_ring.hpp>
+#include <gyrax/link/link_words.hpp>
+#include <gyrax/link/passed_ring.hpp>
 #include <gyrax/wire/port.hpp>
 
 #include <array>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <vector>
@@ -110,21 +110,16 @@ class BoardLink final : public Link {
   void send(const Frame& frame) override;
   bool told() const noexcept override { return !wire_->port().is_open() || near_.talk().all_told(); }
   std::optional<std::string> said() override;
-  bool passed(Passed& passed) override;
+  bool passed(Passed& passed) override { return passed_.next(passed); }
 
  private:
   friend BoardWire;
-  void keep(Time at, bool out, std::span<const std::uint8_t> bytes) noexcept;
-
   BoardNear near_;
-  std::mutex mutex_;  // of what is said; the engine only tries it
-  std::vector<std::string> words_;
+  LinkWords words_;
   std::shared_ptr<BoardWire> wire_;
   std::uint64_t seen_ = 0;  // reads of the wire
   Time now_{};
-  std::string told_;  // of the wire
-  RecordRing passed_;
-  bool looked_at_ = false;
+  PassedRing passed_;
 };
 
 }  // namespace gyrax

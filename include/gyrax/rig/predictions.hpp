@@ -43,6 +43,7 @@ struct Prediction {
 /// What stands at the far end of an axis's link, as far as it decides about a stop.
 struct FarEnd {
   double lag_s = 0;      ///< time constant with which it follows
+  double queue_s = 0;    ///< it is so far behind what it is told, and goes on so long when it hears nothing
   double report_s = 0;   ///< between two reports
   double delay_s = 0;    ///< from measuring to a report's arrival
   double top_speed = 0;  ///< its own limit, unit/s

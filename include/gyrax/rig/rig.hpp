@@ -10,6 +10,7 @@
 #include <gyrax/engine/setup.hpp>
 #include <gyrax/files/problem.hpp>
 #include <gyrax/handset/seats.hpp>
+#include <gyrax/rig/dialect.hpp>
 #include <gyrax/rig/registers.hpp>
 #include <gyrax/wire/channel.hpp>
 #include <gyrax/wire/port.hpp>
@@ -96,6 +97,9 @@ struct LinkInfo {
   std::vector<Load> loads;                                  ///< those that the rig gives
   Span stagger{};                                           ///< its axes get power so long after each other
   std::optional<RegisterMap> registers{};                   ///< of a drive or a PLC
+  std::optional<Dialect> dialect{};                         ///< of a controller that takes lines
+  std::string letters{};                                    ///< the same: of its axes, by Wiring::channel
+  std::vector<std::pair<std::string, std::string>> switch_lines{};  ///< the same: that turn a switch on and off
   /// In the key's own unit. Errors: std::out_of_range where its kind has no such key.
   double number(const char* key) const { return numbers.at(key); }
   const std::string& text(const char* key) const { return texts.at(key); }

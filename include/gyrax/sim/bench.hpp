@@ -37,6 +37,7 @@ struct BenchSetup {
   LinkId link{};
   Span report_every = std::chrono::milliseconds(4);
   Span report_delay = std::chrono::milliseconds(2);
+  Span queue{};  ///< what it is told it does so much later, and goes on for so long when it hears no more
   std::vector<BenchAxis> axes;
   std::size_t switches = 0;
   std::vector<Silent> when_silent;  ///< by switch; where it is shorter: keep
@@ -110,6 +111,13 @@ class Bench {
     std::vector<AxisReport> axes;
     std::vector<InputReport> inputs;
   };
+  /// What it was told, until it does it.
+  struct Told {
+    Time due{};
+    std::vector<Mode> modes;
+    std::vector<double> targets;
+  };
+  void take(const Told& told) noexcept;
   void move(State& state, const BenchAxis& axis, bool valid, double dt_s) const noexcept;
   void work_brake(State& state, const BenchAxis& axis, bool valid, double dt_s) noexcept;
   void measure(Time now) noexcept;
@@ -117,6 +125,8 @@ class Bench {
   BenchSetup setup_;
   std::vector<State> states_;
   std::vector<std::uint8_t> switches_;
+  std::vector<Told> queue_;  // a ring
+  std::size_t queue_first_ = 0, queued_ = 0;
   std::vector<Sent> on_the_way_;  // a ring
   std::size_t first_ = 0, count_ = 0;
   std::uint32_t heartbeat_ = 0;

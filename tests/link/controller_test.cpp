@@ -1,0 +1,450 @@
+// A controller that takes lines: what is told and heard in virtual time, on a wire that carries each byte as slowly as
+// 115,200 baud do, against a simulated controller that plans ahead; and both on a real wire.
+#include "on_a_controller.hpp"
+#include "support/folder.hpp"
+#include "support/random.hpp"
+#include "support/rigs.hpp"
+
+#include <gyrax/base/nano.hpp>
+#include <gyrax/link/controller.hpp>
+#include <gyrax/link/controller_far_end.hpp>
+#include <gyrax/rig/predictions.hpp>
+#include <gyrax/testing/stand.hpp>
+
+#include <doctest/doctest.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <deque>
+#include <functional>
+#include <string>
+#include <vector>
+
+using namespace gyrax;
+using namespace std::chrono_literals;
+
+namespace {
+
+int rounds(int usual, int more) { return std::getenv("GYRAX_MORE") != nullptr ? more : usual; }
+
+/// Each byte takes its time, one after the other; what spoils them does so as they are put in.
+struct PacedWire {
+  void put(std::uint64_t now_us, std::span<const std::uint8_t> bytes) {
+    std::string text(bytes.begin(), bytes.end());
+    if (spoils) spoils(text);
+    constexpr double byte_us = 1e6 / 11'520;
+    for (const char c : text) {
+      free_us = std::max(free_us, static_cast<double>(now_us)) + byte_us;
+      under_way.emplace_back(free_us + static_cast<double>(delay_us), static_cast<std::uint8_t>(c));
+    }
+  }
+  std::vector<std::uint8_t> take(std::uint64_t now_us) {
+    std::vector<std::uint8_t> bytes;
+    while (!under_way.empty() && under_way.front().first <= static_cast<double>(now_us)) {
+      bytes.push_back(under_way.front().second);
+      under_way.pop_front();
+    }
+    return bytes;
+  }
+  std::deque<std::pair<double, std::uint8_t>> under_way;
+  double free_us = 0;
+  std::uint64_t delay_us = 1000;
+  std::function<void(std::string&)> spoils;
+};
+
+/// Everything in one thread and one time: a tick every 2 ms.
+struct Bench {
+  explicit Bench(const std::string& text = test::on_a_controller())
+      : rig(test::rig(text)), stand(rig), talk(rig, LinkId{0}), far(rig, LinkId{0}) {
+    stand.links().bench(LinkId{0}).silence(true);
+    talk.opened(stand.now());
+  }
+  std::uint64_t us() const { return static_cast<std::uint64_t>((stand.now() - Time{}) / 1us); }
+
+  void tick() {
+    for (int part = 0; part < 8; ++part) {
+      const std::uint64_t now = us() + static_cast<std::uint64_t>(part) * 250;
+      far.hear(there.take(now));
+      far.advance(now);
+      const std::string answers = far.answers();
+      back.put(now, {reinterpret_cast<const std::uint8_t*>(answers.data()), answers.size()});
+    }
+    if (!cut) talk.hear(stand.now(), back.take(us()));
+    if (talk.reported()) {
+      LinkReport report = report_of(talk.heard(), LinkId{0}, stand.now());
+      report.sequence += 1'000'000;
+      faults |= report.faults;
+      stand.report(report);
+    }
+    stand.tick();
+    if (hangs) return;
+    talk.tell(stand.frames()[0]);
+    const auto bytes = talk.next(stand.now());
+    if (!bytes.empty() && !cut) {
+      sent.append(bytes.begin(), bytes.end());
+      there.put(us(), bytes);
+    }
+    while (const auto words = talk.said()) said += *words + "\n";
+  }
+  void run(double s) {
+    for (const Time end = stand.now() + from_seconds(s); stand.now() < end;) tick();
+  }
+  void press(const char* key, double s = 0.05) {
+    stand.press(key);
+    run(s);
+    stand.release(key);
+    run(0.05);
+  }
+  void make_live() {
+    run(0.5);
+    press("menu.right");
+    stand.press("shoulder.right");
+    run(0.1);
+  }
+  void let_go() {
+    stand.release("shoulder.right");
+    stand.move("stick.left.x", 0).move("stick.left.y", 0);
+  }
+  bool at_rest() const { return far.machine().state() != sim::ControllerState::moving; }
+
+  Rig rig;
+  testing::Stand stand;
+  ControllerTalk talk;
+  ControllerFarEnd far;
+  PacedWire there, back;
+  bool cut = false, hangs = false;
+  std::uint32_t faults = 0;
+  std::string said, sent;
+};
+
+const char* const dialects[] = {"brook", "fern", "gravel"};
+
+}  // namespace
+
+TEST_CASE("Its modes are set and read back before it is moved; then it goes where it is told, in each dialect") {
+  for (const char* dialect : dialects) {
+    CAPTURE(dialect);
+    Bench b(test::on_a_controller(dialect));
+    b.make_live();
+    CAPTURE(b.said);
+    CAPTURE(b.sent);
+    CHECK(b.said.find("its modes are set") != std::string::npos);
+    REQUIRE(b.stand.state() == State::live);
+    CHECK(b.sent.find("G1 ") == std::string::npos);
+    CHECK(b.sent.find("G01") == std::string::npos);
+    b.press("face.south");
+    CHECK(b.far.switched_on(0));
+    b.press("hat.right", 0.3);
+    b.stand.move("stick.left.x", -1).move("stick.left.y", 0.5);
+    b.run(0.7);
+    CHECK(b.far.machine().speed(0) < -150);
+    b.let_go();
+    b.run(0.8);
+    CHECK(b.at_rest());
+    const double count = b.rig.links[0].dialect->inch ? 25.4e-5 : std::pow(10, -b.rig.links[0].dialect->decimals);
+    CHECK(std::abs(b.far.machine().position(0) - b.stand.command("x").p) <= count / 2 + 1e-9);
+    CHECK(std::abs(b.far.machine().position(1) - b.stand.command("y").p) <= count / 2 + 1e-9);
+    CHECK(b.faults == 0);
+    CHECK(b.stand.state() == State::ready);
+  }
+}
+
+TEST_CASE("A thousand mixed steps end where they are counted to, to the last digit that is sent, and back at zero") {
+  for (const char* dialect : dialects) {
+    CAPTURE(dialect);
+    test::Random random;
+    Bench b(test::on_a_controller(dialect));
+    b.make_live();
+    const Dialect& its = *b.rig.links[0].dialect;
+    int counted = 0, largest = 2, increment = 0;
+    const int steps[] = {1, 10, 100};  // hundredths of a mm
+    const auto choose = [&](int to) {
+      for (; increment != to; increment += to > increment ? 1 : -1)
+        b.press(to > increment ? "thumb.right" : "thumb.left", 0.02);
+    };
+    increment = 0;
+    while (increment < largest && b.rig.setup.notches.increments[0].start > static_cast<std::size_t>(increment))
+      ++increment;
+    const auto step = [&](bool up) {
+      b.press(up ? "hat.right" : "hat.left", 0.02);
+      counted += (up ? 1 : -1) * steps[increment];
+    };
+    const int half = rounds(60, 500);
+    for (int i = 0; i < half; ++i) {
+      if (i % 10 == 0) choose(random.whole(0, largest));
+      step(random.chance(0.5));
+    }
+    b.run(0.6);
+    const auto is_there = [&] {
+      const std::int64_t nano = std::int64_t{counted} * 10'000'000;
+      CHECK(to_nano(b.stand.command("x").p) == nano);
+      const double told = controller_place(
+          static_cast<double>(controller_counts(nano, its, true)) / std::pow(10, its.decimals), its, true);
+      CHECK(b.far.machine().position(0) == doctest::Approx(told).epsilon(1e-12));
+    };
+    is_there();
+    while (counted != 0) {
+      choose(std::abs(counted) >= 100 ? 2 : std::abs(counted) >= 10 ? 1 : 0);
+      step(counted < 0);
+    }
+    b.run(0.6);
+    is_there();
+    CHECK(std::abs(b.far.machine().position(0)) < 1e-9);
+    CHECK(b.faults == 0);
+  }
+}
+
+TEST_CASE(
+    "Letting go at full speed: it stands within the time and the way that were stated, and is where it was told") {
+  for (const char* dialect : dialects) {
+    CAPTURE(dialect);
+    const Rig rig = test::rig(test::on_a_controller(dialect));
+    const Prediction stated = Predictor(rig, AxisId{0}).of(Cause::enable_released);
+    test::Random random;
+    double longest_s = 0, farthest = 0, most_queued = 0;
+    const int many = rounds(12, 334);
+    for (int round = 0; round < many; ++round) {
+      Bench b(test::on_a_controller(dialect));
+      b.there.delay_us = b.back.delay_us = static_cast<std::uint64_t>(random.whole(0, 6000));
+      b.make_live();
+      REQUIRE(b.stand.state() == State::live);
+      const double share = random.chance(0.7) ? 1 : random.in(0.3, 1);
+      const bool both = random.chance(0.5);
+      b.stand.move("stick.left.x", random.chance(0.5) ? share : -share);
+      if (both) b.stand.move("stick.left.y", random.in(-1, 1));
+      b.run(random.in(0.05, 1));
+      const double from = b.far.machine().position(0);
+      b.let_go();
+      const Time let_go = b.stand.now();
+      most_queued = std::max(most_queued, b.far.machine().way_left());
+      while (!(b.at_rest() && b.stand.command("x").v == 0) && b.stand.now() - let_go < 5s) b.tick();
+      longest_s = std::max(longest_s, to_seconds(b.stand.now() - let_go));
+      farthest = std::max(farthest, std::abs(b.far.machine().position(0) - from));
+      CHECK(b.faults == 0);
+      CHECK(b.stand.state() == State::ready);
+    }
+    MESSAGE(std::string(dialect) << ", let go " << many << " times: at rest after " << longest_s << " s and "
+                                 << farthest << " mm at most; stated " << stated.time_s() << " s and " << stated.way()
+                                 << " mm; queued " << most_queued << " mm at most");
+    CHECK(longest_s <= stated.time_s());
+    CHECK(farthest <= stated.way());
+  }
+}
+
+TEST_CASE("A steady jog is steady; it begins soon after the stick moved; three axes take fifty moves a second") {
+  Bench b;
+  b.make_live();
+  const Time moved = b.stand.now();
+  b.stand.move("stick.left.x", 1).move("stick.left.y", 0.6).move("stick.right.y", 0.5);
+  while (b.far.machine().speed() == 0 && b.stand.now() - moved < 1s) b.tick();
+  const double began_s = to_seconds(b.stand.now() - moved);
+  CHECK(began_s <= 0.060);
+  b.run(0.8);
+  const std::uint64_t moves = b.talk.counts().moves;
+  double least = 1e9, most = 0;
+  const Time from = b.stand.now();
+  while (b.stand.now() - from < 1s) {
+    b.tick();
+    least = std::min(least, b.far.machine().speed(0));
+    most = std::max(most, b.far.machine().speed(0));
+  }
+  const double ripple = (most - least) / (most + least) * 2;
+  const std::uint64_t a_second = b.talk.counts().moves - moves;
+  MESSAGE("began after " << began_s * 1e3 << " ms; " << a_second << " moves a second of three axes; speed " << least
+                         << " to " << most << " mm/s, ripple " << ripple * 100 << " %");
+  CHECK(ripple <= 0.03);
+  CHECK(a_second >= 49);
+  CHECK(b.faults == 0);
+}
+
+TEST_CASE("What goes wrong with a controller stops it, trips its zone and is said; a person resets, and it goes on") {
+  struct Case {
+    const char* what;
+    void (*breaks)(Bench&);
+    std::uint32_t fault;
+    const char* said;
+    const char* dialect = "brook";
+  };
+  for (const Case& one :
+       {Case{"a line is refused", [](Bench& b) { b.far.refuse_next(); }, controller_error, "it refuses of 'G1 "},
+        Case{"a line gets lost", [](Bench& b) { b.far.lose_lines(1); }, controller_error, "was expected'", "fern"},
+        Case{"it answers twice", [](Bench& b) { b.far.answer_twice(1); }, controller_strange_answer,
+             "of a line that was not sent"},
+        Case{"an alarm", [](Bench& b) { b.far.raise_alarm("limit"); }, controller_alarm,
+             "it has an alarm: 'alarm: limit'"},
+        Case{"it begins anew", [](Bench& b) { b.far.restart(); }, controller_began_anew, "it begins: 'Brook 1.0'"},
+        Case{"it is paused", [](Bench& b) { b.far.machine().pause(true); }, controller_paused,
+             "it is paused by itself"},
+        Case{"it is silent", [](Bench& b) { b.far.be_silent(true); }, controller_lost_answer, "has no answer"},
+        Case{"the cable is out", [](Bench& b) { b.cut = true; }, controller_lost_answer, "has no answer"},
+        Case{"somebody turns its speed down", [](Bench& b) { b.far.machine().scale(0.2); }, 0, ""}}) {
+    CAPTURE(one.what);
+    Bench b(test::on_a_controller(one.dialect));
+    b.make_live();
+    REQUIRE(b.stand.state() == State::live);
+    b.stand.move("stick.left.x", 1);
+    b.run(0.6);
+    REQUIRE(b.far.machine().speed() > 170);
+    one.breaks(b);
+    b.run(1.5);
+    CAPTURE(b.said);
+    CHECK(b.stand.state() == State::tripped);
+    CHECK(b.at_rest());
+    CHECK(b.far.machine().queued() == 0);
+    const double stands = b.far.machine().position(0);
+    b.far.be_silent(false);
+    b.far.machine().scale(1);
+    b.cut = false;
+    b.let_go();
+    b.run(1);
+    CHECK((b.faults & one.fault) == one.fault);
+    CHECK(b.said.find(one.said) != std::string::npos);
+    CHECK(b.stand.state() == State::tripped);
+    b.far.clear();
+    b.far.machine().pause(false);
+    b.run(1);
+    CHECK(b.far.machine().position(0) == stands);
+    b.press("menu.centre");
+    CHECK(b.stand.state() == State::stowed);
+    b.make_live();
+    CHECK(b.stand.state() == State::live);
+    CHECK(b.far.machine().position(0) == stands);
+    b.press("hat.right");
+    b.run(0.4);
+    CHECK(std::abs(b.far.machine().position(0) - stands - 0.01) < 0.001);
+  }
+}
+
+TEST_CASE(
+    "Whose modes are not as they were set is told nothing more; what moves by itself is stopped before anything") {
+  Bench wrong;
+  wrong.there.spoils = [](std::string& bytes) {
+    if (const std::size_t at = bytes.find("G90"); at != std::string::npos) bytes[at + 2] = '1';
+  };
+  wrong.run(1);
+  CHECK(wrong.said.find("its modes are 'G21 G91 G94', and G90 is not among them") != std::string::npos);
+  wrong.press("menu.right");
+  CHECK(wrong.stand.state() != State::ready);
+  CHECK((wrong.faults & controller_wrong_modes) != 0);
+  CHECK(wrong.sent.find("G1 ") == std::string::npos);
+
+  Bench moves;
+  const std::vector<double> far_away{150, 100, 0};
+  REQUIRE(moves.far.machine().move(far_away, 50));
+  moves.run(1);
+  CHECK(moves.said.find("it moves, and nobody here told it to") != std::string::npos);
+  CHECK(moves.at_rest());
+  CHECK(moves.far.machine().position(0) < 40);
+  moves.make_live();
+  CHECK(moves.stand.state() == State::live);
+}
+
+TEST_CASE("No feed is above what an axis may, whatever is asked for; nor is it told more than it takes") {
+  test::Random random;
+  for (int round = 0; round < rounds(4, 40); ++round) {
+    Bench b;
+    std::size_t most_bytes = 0;
+    b.make_live();
+    for (int i = 0; i < 12; ++i) {
+      b.stand.move("stick.left.x", random.in(-1, 1)).move("stick.left.y", random.in(-1, 1));
+      if (random.chance(0.3)) b.press("hat.right", 0.02);
+      b.run(random.in(0.02, 0.4));
+      most_bytes = std::max(most_bytes, b.there.under_way.size());
+    }
+    double at[3] = {0, 0, 0};
+    int checked = 0;
+    for (std::size_t from = b.sent.find("G1 "); from != std::string::npos; from = b.sent.find("G1 ", from + 1)) {
+      const std::string line = b.sent.substr(from, b.sent.find('\n', from) - from);
+      const double feed = *wire::number_of(std::string_view(line).substr(line.find('F') + 1));
+      double way = 0, ways[3] = {0, 0, 0};
+      for (int axis = 0; axis < 3; ++axis) {
+        const std::size_t letter = line.find("XYZ"[axis]);
+        if (letter == std::string::npos) continue;
+        const std::size_t end = line.find(' ', letter);
+        const double place = *wire::number_of(std::string_view(line).substr(letter + 1, end - letter - 1));
+        ways[axis] = place - at[axis];
+        at[axis] = place;
+        way += ways[axis] * ways[axis];
+      }
+      way = std::sqrt(way);
+      CAPTURE(line);
+      for (int axis = 0; axis < 3; ++axis)
+        CHECK(std::abs(ways[axis]) / way * feed / 60 <=
+              b.rig.setup.axes[static_cast<std::size_t>(axis)].limits.speed() * (1 + 1e-9));
+      ++checked;
+    }
+    CAPTURE(b.said);
+    CAPTURE(static_cast<int>(b.stand.state()));
+    CAPTURE(static_cast<int>(b.stand.why("x").cause));
+    CHECK(checked > 50);
+    CHECK(most_bytes <= 400);
+    CHECK(b.faults == 0);
+  }
+}
+
+TEST_CASE(
+    "A wire that spoils, loses, doubles and delays: nothing moves that was not asked for, and it stands in time") {
+  test::Random random;
+  const Rig rig = test::rig(test::on_a_controller("fern"));
+  const Predictor predictor(rig, AxisId{0});
+  double stated_s = 0;
+  for (const Prediction& one :
+       {predictor.unheard(), predictor.of(Cause::link_silent), predictor.of(Cause::far_end_fault)})
+    stated_s = std::max(stated_s, one.time_s());
+  // Its link has to miss an answer first.
+  stated_s += rig.links[0].number("answer_ms") / 1e3;
+  int tripped = 0;
+  double longest_s = 0;
+  for (int round = 0; round < rounds(40, 1000); ++round) {
+    CAPTURE(round);
+    Bench b(test::on_a_controller("fern"));
+    b.make_live();
+    REQUIRE(b.stand.state() == State::live);
+    const int way = random.whole(0, 6);
+    const double often = random.in(0.001, 0.2);
+    const auto spoils = [&random, way, often](std::string& bytes) {
+      if (bytes.empty() || !random.chance(often)) return;
+      const auto at = static_cast<std::size_t>(random.whole(0, static_cast<int>(bytes.size()) - 1));
+      switch (way) {
+        case 0: bytes[at] = static_cast<char>(bytes[at] ^ 1 << random.whole(0, 7)); break;
+        case 1: bytes.erase(at); break;
+        case 2: bytes.erase(at, 1); break;
+        case 3: bytes += bytes; break;
+        case 4: bytes.clear(); break;
+        default:
+          for (char& c : bytes) c = static_cast<char>(random.whole(0, 255));
+      }
+    };
+    b.stand.move("stick.left.x", 1);
+    b.run(random.in(0, 0.7));
+    b.there.spoils = b.back.spoils = spoils;
+    if (way == 6) b.there.delay_us = b.back.delay_us = static_cast<std::uint64_t>(random.whole(10'000, 900'000));
+    double low = b.far.machine().position(0), high = low;
+    const Time began = b.stand.now();
+    for (const Time end = began + 3s; b.stand.now() < end && b.stand.state() == State::live;) {
+      if (b.stand.now() - began > 500ms) b.stand.move("stick.left.x", 0);
+      b.tick();
+      low = std::min(low, b.stand.command("x").p);
+      high = std::max(high, b.stand.command("x").p);
+      REQUIRE(b.far.machine().position(0) >= low - 0.05);
+      REQUIRE(b.far.machine().position(0) <= high + 0.05);
+      REQUIRE(b.far.machine().position(1) == 0);
+    }
+    const bool has_tripped = b.stand.state() != State::live;
+    tripped += has_tripped ? 1 : 0;
+    const Time stops = b.stand.now();
+    if (!has_tripped) b.let_go();
+    while (b.stand.now() - stops < 2s) {
+      b.tick();
+      if (!b.at_rest()) longest_s = std::max(longest_s, to_seconds(b.stand.now() - stops));
+      REQUIRE(b.far.machine().position(0) >= low - 0.05);
+      REQUIRE(b.far.machine().position(0) <= high + 45);
+    }
+    CHECK(b.at_rest());
+  }
+  MESSAGE(tripped << " tripped; at rest " << longest_s << " s after that at most, stated " << stated_s << " s");
+  CHECK(longest_s <= stated_s);
+  CHECK(tripped > 0);
+}
