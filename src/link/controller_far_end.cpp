@@ -17,14 +17,14 @@ namespace {
 
 constexpr double inch_mm = 25.4, per_minute = 60;
 constexpr std::size_t longest_line = 256;
-/// It takes a corner without slowing down where its speed changes by no more than in this time at its acceleration.
+/// It takes a corner without slowing down where an axis's speed changes by no more than its acceleration makes in this
+/// time.
 constexpr double corner_s = 0.02;
 enum Wrong { bad_word = 20, bad_number = 21, bad_sum = 22, beyond_end = 33, no_feed = 34, in_alarm = 9, too_long = 24 };
 
 sim::ControllerSetup controller_setup(const Rig& rig, LinkId link) {
   const LinkInfo& info = rig.links[index(link)];
   sim::ControllerSetup setup;
-  double least = 0;
   for (const AxisSetup& axis : rig.setup.axes) {
     if (axis.wiring.link != link) continue;
     const MotionLimits& full = axis.limits.full();
@@ -34,11 +34,10 @@ sim::ControllerSetup controller_setup(const Rig& rig, LinkId link) {
     one.low = axis.limits.low() - 1e-6;
     one.high = axis.limits.high() + 1e-6;
     one.start = std::clamp(0.0, axis.limits.low(), axis.limits.high());
-    least = setup.axes.empty() ? one.accel : std::min(least, one.accel);
+    one.corner = one.accel * corner_s;
     setup.axes.push_back(one);
   }
   setup.moves = static_cast<std::size_t>(info.dialect->takes_moves);
-  setup.corner = least * corner_s;
   return setup;
 }
 

@@ -17,6 +17,8 @@ using namespace std::chrono_literals;
 constexpr std::size_t longest_line = 512;
 /// A feed may be so much more or less than the command's speed, to come nearer to it or to fall back.
 constexpr double most_correction = 0.02, corrects_within_s = 0.5;
+/// What came to be farther behind, in corners that it took slowly, catches up faster.
+constexpr double far_behind_s = 0.04, catching_up = 0.15;
 /// It rests for so long, and nothing more comes: the rest is sent.
 constexpr Span rests_after = 3ms;
 /// A stop that did not come through is told again.
@@ -91,7 +93,6 @@ ControllerTalk::ControllerTalk(const Rig& rig, LinkId link) : name_(rig.links[in
     if (info.number("accel") == 0)
       accel_ = axes_.empty() ? std::max(full.accel, full.decel) : std::min(accel_, std::max(full.accel, full.decel));
     axes_.push_back(row);
-    most_behind_s_ = std::max(most_behind_s_, row.speed / (2 * accel_) + 2 * to_seconds(move_every_));
   }
   positions_.resize(axes_.size());
   heard_.axes.resize(axes_.size());
@@ -121,7 +122,7 @@ void ControllerTalk::begin(Time now, State state) {
   state_ = state;
   unanswered_.clear();
   unanswered_bytes_ = 0;
-  moves_ = holds_back_ = false;
+  moves_ = false;
   setup_row_ = 0;
   modes_asked_ = false;
   correction_ = 0;
@@ -309,8 +310,8 @@ bool ControllerTalk::take_status(Time now, std::string_view line) {
   if (std::exchange(ask_was_lost_, false)) return true;  // whose answer it is nobody knows
   settle(now);
   const double behind = behind_s();
-  holds_back_ = moves_ && behind > most_behind_s_;
-  if (moves_) correction_ = std::clamp(behind / corrects_within_s, -most_correction, most_correction);
+  const double most = behind > far_behind_s ? catching_up : most_correction;
+  if (moves_) correction_ = std::clamp(behind / corrects_within_s, -most_correction, most);
   heard_.faults = std::exchange(once_, 0u) | lasting_;
   heard_.waits = state_ != State::running || now < begins_at_;
   ++heard_.number;
@@ -514,7 +515,7 @@ void ControllerTalk::plan_move(Time now) {
     if (rests && now - move_began_ >= move_every_) moves_ = false;
     return;
   }
-  if (!holds_back_ && (now - move_began_ >= move_every_ || rests)) send_move(now);
+  if (now - move_began_ >= move_every_ || rests) send_move(now);
 }
 
 void ControllerTalk::set_up(Time now) {

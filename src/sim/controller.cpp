@@ -54,14 +54,11 @@ bool Controller::move(std::span<const double> to, double speed) {
     block.accel = std::min(block.accel, setup_.axes[a].accel / share);
   }
   if (!queue_.empty()) {
-    double turn = 0;
-    for (std::size_t a = 0; a < positions_.size(); ++a) {
-      const double change = block.along[a] - queue_.back().along[a];
-      turn += change * change;
-    }
-    turn = std::sqrt(turn);
     block.corner = std::min(block.speed, queue_.back().speed);
-    if (turn > nothing) block.corner = std::min(block.corner, setup_.corner / turn);
+    for (std::size_t a = 0; a < positions_.size(); ++a) {
+      const double turn = std::abs(block.along[a] - queue_.back().along[a]);
+      if (turn > nothing) block.corner = std::min(block.corner, setup_.axes[a].corner / turn);
+    }
   }
   ends_.assign(to.begin(), to.end());
   queue_.push_back(std::move(block));

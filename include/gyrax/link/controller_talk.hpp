@@ -133,13 +133,12 @@ class ControllerTalk {
   std::vector<InputInfo> inputs_;
   std::vector<AxisRow> axes_;
   Span move_every_, ask_every_, answer_within_;
-  double accel_ = 0;          // the least of its axes
-  double most_behind_s_ = 0;  // it gets no more moves while it is farther behind
+  double accel_ = 0;  // the least of its axes
 
   State state_ = State::asking;
   bool is_open_ = false, only_asks_ = false;
   bool is_void_ = true;  // what the axes are told counts only after they had no power, or stood
-  bool has_power_ = false, moves_ = false, holds_back_ = false;
+  bool has_power_ = false, moves_ = false;
   std::size_t setup_row_ = 0;
   bool modes_asked_ = false, modes_hold_ = false, has_told_setup_ = false;
   Span waits_first_{};

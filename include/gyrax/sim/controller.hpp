@@ -20,11 +20,11 @@ struct ControllerAxisSetup {
   double speed = 200, accel = 1000;  ///< unit/s and unit/s²
   double low = -1e9, high = 1e9;     ///< where its end switches are
   double start = 0;
+  double corner = 5;  ///< it takes a corner without slowing down where its speed changes by no more, unit/s
 };
 struct ControllerSetup {
   std::vector<ControllerAxisSetup> axes;
   std::size_t moves = 16;  ///< that it plans ahead
-  double corner = 5;       ///< it takes a corner without a stop where its speed changes by no more, unit/s
 };
 enum class ControllerState : std::uint8_t { idle, moving, paused, alarm };
 
