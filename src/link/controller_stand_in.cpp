@@ -45,7 +45,8 @@ void ControllerStandIn::exchange() {
     return some;
   };
   const std::string heard = carry(in_, room_in_);
-  if (!heard.empty()) heard_us_ = now;
+  has_heard_ = !heard.empty();
+  if (has_heard_) heard_us_ = now;
   far_end_.hear({reinterpret_cast<const std::uint8_t*>(heard.data()), heard.size()});
   far_end_.advance(now);
   const std::string answers = far_end_.answers();
@@ -65,12 +66,24 @@ void ControllerStandIn::run(Span span, int waits_for) {
   } while (Clock::now() < end);
 }
 
-/// That it stands, and how long after it heard anything last.
+/// That it stands, where nobody told it to for a while: its queue ran out.
 void ControllerStandIn::look() {
-  const bool moves = far_end_.machine().state() == sim::ControllerState::moving;
-  if (std::exchange(was_moving_, moves) && !moves)
-    seen_.push_back(fmt::format("at rest, {:.0f} ms after it heard anything last",
-                                static_cast<double>(now_us() - heard_us_) / 1e3));
+  const sim::Controller& machine = far_end_.machine();
+  const std::uint64_t now = now_us();
+  if (has_heard_ || from_.empty()) {
+    from_.resize(machine.axes());
+    for (std::size_t a = 0; a < from_.size(); ++a) from_[a] = machine.position(a);
+  }
+  const bool moves = machine.state() == sim::ControllerState::moving;
+  constexpr std::uint64_t alone_us = 60'000;
+  if (std::exchange(was_moving_, moves) && !moves && now - heard_us_ > alone_us) {
+    std::string ways;
+    for (std::size_t a = 0; a < from_.size(); ++a)
+      ways += fmt::format("{}{} {:.2f} {}", ways.empty() ? "" : ", ", far_end_.axes()[a].name,
+                          std::abs(machine.position(a) - from_[a]), far_end_.axes()[a].unit);
+    seen_.push_back(fmt::format("its queue has run out: at rest {:.0f} ms after it heard anything last, {} farther",
+                                static_cast<double>(now - heard_us_) / 1e3, ways));
+  }
   for (std::string& line : far_end_.seen()) seen_.push_back(std::move(line));
 }
 

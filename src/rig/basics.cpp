@@ -120,6 +120,9 @@ void RigBuilder::read_links(Table& root) {
     const double silence_ms = kind == "modbus" ? 250 : kind == "controller" ? 400 : 100;
     link.max_silence = from_seconds(table.number("silence_ms", milliseconds, silence_ms) / 1e3);
     link.frame_valid_for = from_seconds(table.number("valid_ms", milliseconds, kind == "modbus" ? 100 : 50) / 1e3);
+    if (kind == "controller" && table.has("valid_ms"))
+      table.problem(Code::one_effect, "valid_ms",
+                    "a controller goes on until its queue has run out, whatever stands here", "leave it out");
     info.stagger = from_seconds(table.number("stagger_ms", {0, 5000, false, "ms"}, 0) / 1e3);
     info.supply_a = table.number("supply_a", {0, most_amps, true, "A"}, 0);
     read_kind(table, info);

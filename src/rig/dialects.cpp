@@ -3,6 +3,8 @@
 
 #include "builder.hpp"
 
+#include <gyrax/rig/predictions.hpp>
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -235,6 +237,7 @@ void RigBuilder::resolve_dialects() {
     info.dialect = found->second;
     check_controlled(table, link);
     allow_for_queue(link);
+    rig_.setup.links[index(link)].frame_valid_for = from_seconds(far_end_of(rig_, link).queue_s);
   }
   controller_tables_.clear();
 }

@@ -347,7 +347,8 @@ void find_in_links(Findings& f) {
     const LinkSetup& setup = f.rig.setup.links[l];
     const std::string table = "link." + link.name + ".";
     const double valid_ms = to_seconds(setup.frame_valid_for) * 1e3, silence_ms = to_seconds(setup.max_silence) * 1e3;
-    if (valid_ms <= period_ms)
+    // What has a queue goes on until that has run out.
+    if (valid_ms <= period_ms && far.queue_s == 0)
       f.at_key(Found::stops_between_frames, table + "valid_ms", link.origin,
                fmt::format("a frame is valid for {:g} ms, and the next one comes after {:g} ms", valid_ms, period_ms),
                fmt::format("valid_ms = {:g} or more", 10 * period_ms));

@@ -151,7 +151,7 @@ std::string link_words(const LinkInfo& link) {
     const auto serial = link.texts.find("serial");
     const bool no_line = serial != link.texts.end() && serial->second.empty();
     for (const LinkKey& key : row->keys)
-      if (!no_line || std::string_view(key.key) != "baud")
+      if ((!no_line || std::string_view(key.key) != "baud") && (key.usual != 0 || link.number(key.key) != 0))
         text += fmt::format(", {} {:g}", key.key, link.number(key.key));
   }
   return text;

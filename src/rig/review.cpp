@@ -185,9 +185,10 @@ void write_dialect(Out out, const LinkInfo& link) {
   const Dialect& dialect = *link.dialect;
   std::string letters;
   for (const char letter : link.letters) letters += fmt::format("{}{}", letters.empty() ? "" : " ", letter);
-  write_list(out, fmt::format("axes {}, {} with {} decimals; told: {}; {} lines of {} bytes and {} moves ahead at most",
-                              letters, dialect.inch ? "inch" : "mm", dialect.decimals, dialect.move.text(),
-                              dialect.takes_lines, dialect.takes_bytes, dialect.takes_moves));
+  fmt::format_to(out, "{:15}axes {}; {} with {} decimals; told: {}\n", "", letters, dialect.inch ? "inch" : "mm",
+                 dialect.decimals, dialect.move.text());
+  fmt::format_to(out, "{:15}it takes {} lines or {} bytes ahead of its answers, and plans {} moves\n", "",
+                 dialect.takes_lines, dialect.takes_bytes, dialect.takes_moves);
 }
 
 void write_links(Out out, const Rig& rig) {
@@ -253,8 +254,9 @@ void write_watchdogs(Out out, const Rig& rig) {
           name_of(measured->habit), measured->max_silence_s * 1e3, name_of(measured->habit));
   }
   for (std::size_t l = 0; l < rig.links.size(); ++l)
-    fmt::format_to(out, "  {}: no heartbeat for {:g} ms is a fault; the far end stops by itself after {:g} ms\n",
-                   rig.links[l].name, to_seconds(rig.setup.links[l].max_silence) * 1e3,
+    fmt::format_to(out, "  {}: no heartbeat for {:g} ms is a fault; {} after {:.4g} ms\n", rig.links[l].name,
+                   to_seconds(rig.setup.links[l].max_silence) * 1e3,
+                   rig.links[l].dialect ? "its queue has run out" : "the far end stops by itself",
                    far_end_of(rig, id_at<LinkId>(l)).valid_s * 1e3);
 }
 

@@ -45,7 +45,8 @@ class ControllerStandIn final : public PlayedFarEnd {
   std::string in_, out_;  // that the wire has not carried yet
   double room_in_ = 0, room_out_ = 0;
   std::uint64_t paced_us_ = 0, heard_us_ = 0;
-  bool is_cut_ = false, was_moving_ = false;
+  bool is_cut_ = false, was_moving_ = false, has_heard_ = false;
+  std::vector<double> from_;  // where it was as it heard anything last
   std::vector<std::string> seen_;
   std::string moved_;
 };
