@@ -145,7 +145,7 @@ class RigBuilder {
   std::map<std::string, OverrideId> group_overrides_;
   std::vector<std::vector<std::string>> needs_;  // by AxisId, until the switches are known
   std::vector<Table> needed_at_;
-  std::vector<std::pair<LinkId, Table>> register_tables_;  // of links that have registers, until all else is known
+  std::vector<std::pair<LinkId, Table>> register_tables_;    // of links that have registers, until all else is known
   std::vector<std::pair<LinkId, Table>> controller_tables_;  // the same of controllers
   std::map<std::string, Dialect> dialects_;
   std::vector<std::pair<Table, std::vector<std::string>>> zone_needs_;  // by ZoneId, until the inputs are known

@@ -171,12 +171,12 @@ void RigBuilder::check_controlled(Table& table, LinkId link) {
                     "an axis with a travel in mm or deg");
       continue;
     }
-    if (zone && *zone != axis.zone)
+    if (axis.zone != no<ZoneId> && zone && *zone != axis.zone)
       table.problem(Code::one_effect, "",
                     fmt::format("its axes are in the zones '{}' and '{}', and it stops them all together",
                                 rig_.zones[index(*zone)], rig_.zones[index(axis.zone)]),
                     "one zone for what hangs on a controller");
-    zone = axis.zone;
+    if (axis.zone != no<ZoneId>) zone = axis.zone;
     if (accel > 0 && std::max(full.accel, full.decel) > accel)
       table.problem(Code::out_of_range, "accel",
                     fmt::format("'{}' gains or loses {:g} {}/s², and its controller no more than {:g}", about.name,

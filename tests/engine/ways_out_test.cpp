@@ -16,12 +16,7 @@ using testing::Stand;
 
 namespace {
 
-/// `from` stands once in `text`.
-std::string changed(std::string text, const std::string& from, const std::string& to) {
-  const std::size_t at = text.find(from);
-  REQUIRE(at != std::string::npos);
-  return text.replace(at, from.size(), to);
-}
+using test::changed;
 
 /// jog_and_step with y beside x in one group, which can do a tenth of what x can, and poses of both.
 const std::string plane = test::jog_and_step + R"(

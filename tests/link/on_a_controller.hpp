@@ -7,6 +7,12 @@
 
 namespace gyrax::test {
 
+/// One of the demo's, without its head.
+inline std::string dialect_text(const std::string& name) {
+  const std::string text = gyrax::read_text("demo/dialects/" + name + ".toml", 1u << 20).text;
+  return text.substr(text.find("[dialect."));
+}
+
 /// `more`: further keys of [link.gantry.controller].
 inline std::string on_a_controller(const std::string& dialect = "brook", const std::string& more = "",
                                    const std::string& wire = R"(serial = "/nowhere/gantry")") {
@@ -16,7 +22,8 @@ kind = "controller"
 silence_ms = 400
 [link.gantry.controller]
 )" + wire +
-         "\ndialect = \"" + dialect + "\"\nletters = { focus = \"Z\" }\nswitches = { lamp = [\"M7\", \"M9\"] }\n" + more +
+         "\ndialect = \"" + dialect + "\"\nletters = { focus = \"Z\" }\nswitches = { lamp = [\"M7\", \"M9\"] }\n" +
+         more +
          R"(
 [input.door]
 start = "on"
@@ -58,7 +65,7 @@ start = 100
 "face.east" = "stop"
 "menu.centre" = "reset"
 "face.south" = { set = "lamp" }
-)" + gyrax::read_text("demo/dialects/" + dialect + ".toml", 1u << 20).text;
+)" + dialect_text(dialect);
 }
 
 }  // namespace gyrax::test

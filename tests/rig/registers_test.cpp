@@ -11,16 +11,6 @@
 
 using namespace gyrax;
 
-namespace {
-
-std::string changed(std::string text, const std::string& from, const std::string& to) {
-  const std::size_t at = text.find(from);
-  REQUIRE(at != std::string::npos);
-  return text.replace(at, from.size(), to);
-}
-
-}  // namespace
-
 TEST_CASE("A map of registers is read in the order of its addresses, and a status fits one state") {
   const Rig rig = test::rig(test::on_a_drive());
   const RegisterMap& map = *rig.links[0].registers;
@@ -100,7 +90,7 @@ TEST_CASE("What is wrong with registers is told, each with what would be right")
     CAPTURE(one.from);
     CAPTURE(one.to);
     try {
-      test::rig(changed(sound, one.from, one.to));
+      test::rig(test::changed(sound, one.from, one.to));
       FAIL_CHECK("it passes");
     } catch (const RigError& error) {
       const std::string what = error.what();

@@ -4,6 +4,7 @@
 #include <gyrax/rig/rig.hpp>
 
 #include <algorithm>
+#include <stdexcept>
 #include <string>
 #include <vector>
 
@@ -32,6 +33,12 @@ inline std::string assembled(const std::string& text) {
     all += parts[i];
   }
   return all;
+}
+/// A text in which something that is there is something else.
+inline std::string changed(std::string text, const std::string& from, const std::string& to) {
+  const std::size_t at = text.find(from);
+  if (at == std::string::npos) throw std::invalid_argument("there is no '" + from + "' in it");
+  return text.replace(at, from.size(), to);
 }
 /// A line under [bind], or under another table.
 inline std::string under(const std::string& table, const std::string& line) {
