@@ -122,14 +122,19 @@ void ControllerFarEnd::say_modes() {
   say_line(dialect_.modes_answer.fill([&](std::string_view place) { return place == "modes" ? modes : "0"; }));
 }
 
+void ControllerFarEnd::stop_at_once() {
+  came_.clear();
+  machine_.stop();
+  ++stops_;
+  seen_.push_back("it is told to stop at once");
+}
+
 void ControllerFarEnd::take_at_once(char c) {
   const std::string text(1, c);
   if (text == dialect_.status_ask) {
     say_status();
   } else if (text == dialect_.stop) {
-    came_.clear();
-    machine_.stop();
-    seen_.push_back("it is told to stop at once");
+    stop_at_once();
   } else if (text == dialect_.abort) {
     came_.clear();
     machine_.abort();
@@ -201,7 +206,6 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
         std::ranges::any_of(words, [&](const Word& w) { return link_.letters.find(w.letter) != std::string::npos; });
     if (moves && !machine_.has_room() && machine_.state() != sim::ControllerState::alarm) return false;
   }
-  ++lines_;
   if (to_lose_ > 0) {
     --to_lose_;
     seen_.push_back("it loses '" + words_text + "'");
@@ -229,9 +233,7 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
   } else if (words_text == dialect_.modes_ask) {
     say_modes();
   } else if (words_text == dialect_.stop) {
-    came_.clear();
-    machine_.stop();
-    seen_.push_back("it is told to stop at once");
+    stop_at_once();
   } else if (!do_words(words, number)) {
     return true;
   }

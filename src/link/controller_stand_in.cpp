@@ -66,25 +66,31 @@ void ControllerStandIn::run(Span span, int waits_for) {
   } while (Clock::now() < end);
 }
 
-/// That it stands, where nobody told it to for a while: its queue ran out.
+/// That it stands after it was told to, or because its queue ran out while it heard nothing.
 void ControllerStandIn::look() {
+  for (std::string& line : far_end_.seen()) seen_.push_back(std::move(line));
   const sim::Controller& machine = far_end_.machine();
   const std::uint64_t now = now_us();
-  if (has_heard_ || from_.empty()) {
+  const bool is_told = std::exchange(stops_, far_end_.stops()) != far_end_.stops();
+  const bool moves = machine.state() == sim::ControllerState::moving;
+  if (is_told) stop_us_ = moves ? now : 0;
+  if (is_told || from_.empty() || (has_heard_ && stop_us_ == 0)) {
     from_.resize(machine.axes());
     for (std::size_t a = 0; a < from_.size(); ++a) from_[a] = machine.position(a);
   }
-  const bool moves = machine.state() == sim::ControllerState::moving;
   constexpr std::uint64_t alone_us = 60'000;
-  if (std::exchange(was_moving_, moves) && !moves && now - heard_us_ > alone_us) {
-    std::string ways;
-    for (std::size_t a = 0; a < from_.size(); ++a)
-      ways += fmt::format("{}{} {:.2f} {}", ways.empty() ? "" : ", ", far_end_.axes()[a].name,
-                          std::abs(machine.position(a) - from_[a]), far_end_.axes()[a].unit);
+  if (!std::exchange(was_moving_, moves) || moves) return;
+  std::string ways;
+  for (std::size_t a = 0; a < from_.size(); ++a)
+    ways += fmt::format("{}{} {:.2f} {}", ways.empty() ? "" : ", ", far_end_.axes()[a].name,
+                        std::abs(machine.position(a) - from_[a]), far_end_.axes()[a].unit);
+  const auto ms_since = [&](std::uint64_t us) { return static_cast<double>(now - us) / 1e3; };
+  if (stop_us_ > 0)
+    seen_.push_back(fmt::format("at rest {:.0f} ms after it was told to stop, {} farther", ms_since(stop_us_), ways));
+  else if (now - heard_us_ > alone_us)
     seen_.push_back(fmt::format("its queue has run out: at rest {:.0f} ms after it heard anything last, {} farther",
-                                static_cast<double>(now - heard_us_) / 1e3, ways));
-  }
-  for (std::string& line : far_end_.seen()) seen_.push_back(std::move(line));
+                                ms_since(heard_us_), ways));
+  stop_us_ = 0;
 }
 
 std::string ControllerStandIn::take(const std::string& line) {

@@ -266,7 +266,7 @@ void find_in_steps(Findings& f, const OneAxis& a, std::size_t row) {
                fmt::format("a step of {:g} {} is less than {}, {:.3g} {}", step, a.info.unit, least.is, least.size,
                            a.info.unit),
                fmt::format("an increment of {:.3g} {} or more", least.size, a.info.unit));
-    if (step < pulse)
+    if (step < pulse * (1 - 1e-9))
       f.at_key(Found::step_below_pulse, a.key("increments"), a.info.origin,
                fmt::format("a step of {:g} {} is less than one microsecond of pulse, {:.3g} {}", step, a.info.unit,
                            pulse, a.info.unit),

@@ -50,7 +50,8 @@ class ControllerFarEnd {
   void set_input(std::size_t row, double value) noexcept { inputs_[row].second = value; }
   const std::vector<AxisInfo>& axes() const noexcept { return axes_; }
   bool switched_on(std::size_t row) const noexcept { return switched_[row]; }
-  std::uint64_t lines() const noexcept { return lines_; }
+  /// How often it was told to stop at once.
+  std::uint64_t stops() const noexcept { return stops_; }
 
  private:
   struct Word {
@@ -58,6 +59,7 @@ class ControllerFarEnd {
     double number = 0;
   };
   void take_at_once(char c);
+  void stop_at_once();
   bool carry_out(const std::string& line);
   bool do_words(const std::vector<Word>& words, const std::string& number);
   void do_modal(int code);
@@ -81,7 +83,7 @@ class ControllerFarEnd {
   std::uint32_t next_number_ = 1;       // of a line
   int to_lose_ = 0, to_double_ = 0;
   bool refuses_ = false, is_silent_ = false;
-  std::uint64_t lines_ = 0;
+  std::uint64_t stops_ = 0;
 };
 
 }  // namespace gyrax

@@ -45,8 +45,9 @@ class ControllerStandIn final : public PlayedFarEnd {
   std::string in_, out_;  // that the wire has not carried yet
   double room_in_ = 0, room_out_ = 0;
   std::uint64_t paced_us_ = 0, heard_us_ = 0;
+  std::uint64_t stops_ = 0, stop_us_ = 0;  // when it was told to stop; 0: it stands, or goes on
   bool is_cut_ = false, was_moving_ = false, has_heard_ = false;
-  std::vector<double> from_;  // where it was as it heard anything last
+  std::vector<double> from_;  // where it was as it was told to stop, or heard anything last
   std::vector<std::string> seen_;
   std::string moved_;
 };
