@@ -418,6 +418,9 @@ void ControllerTalk::tell(const Frame& frame) {
       }
     }
   if (changed) changed_at_ = frame.sent;
+  double fastest = 0;
+  for (std::size_t a = 0; a < count; ++a) fastest += std::pow(from_nano(frame.axes[a].speed), 2);
+  fastest_ = std::max(fastest_, std::sqrt(fastest));
   const bool is_at_rest =
       !moves_ && is_at_target() && heard_.state == Dialect::State::idle && heard_.measured > move_began_;
   if (loses_power && state_ == State::running && !is_at_rest) stop_at_once(frame.sent);
@@ -462,7 +465,9 @@ double ControllerTalk::feed(double elapsed_s, double& way) const {
     way += ways.back() * ways.back();
   }
   way = std::sqrt(way);
-  double speed = std::sqrt(wanted) / elapsed_s * (1 + correction_);
+  // As fast as it was at either end: a controller slows down within a move to the next one's speed, so that the mean
+  // would make each take longer than the command does.
+  double speed = std::max(std::sqrt(wanted) / elapsed_s, fastest_) * (1 + correction_);
   for (std::size_t a = 0; a < axes_.size(); ++a)
     if (ways[a] != 0) speed = std::min(speed, axes_[a].speed * way / std::abs(ways[a]));
   return speed;
@@ -496,6 +501,7 @@ void ControllerTalk::send_move(Time now) {
     axis.sent_nano = axis.target;
   }
   move_began_ = now;
+  fastest_ = 0;
   ++counts_.moves;
   send_line(now, words);
 }
@@ -507,6 +513,7 @@ void ControllerTalk::plan_move(Time now) {
     if (is_there) return;
     moves_ = true;
     move_began_ = std::min(now, changed_at_);
+    fastest_ = 0;
     correction_ = 0;
     return;
   }

@@ -237,7 +237,7 @@ void RigBuilder::resolve_dialects() {
     info.dialect = found->second;
     check_controlled(table, link);
     allow_for_queue(link);
-    rig_.setup.links[index(link)].frame_valid_for = from_seconds(far_end_of(rig_, link).queue_s);
+    rig_.setup.links[index(link)].frame_valid_for = from_seconds(far_end_of(rig_, link).runs_out_s);
   }
   controller_tables_.clear();
 }

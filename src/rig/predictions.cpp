@@ -166,6 +166,8 @@ FarEnd far_end_of(const Rig& rig, LinkId id) {
       ramp_s = std::max(ramp_s, full.speed / (2 * accel));
     }
     far.queue_s = ramp_s + 1 / link.number("rate_hz") + trip_s;
+    // Half of its queue's way it goes at speed, and the other half it slows down over twice the time.
+    far.runs_out_s = far.queue_s + ramp_s;
     far.lag_s = 0.004;
     far.report_s = 1 / link.number("status_hz");
     far.delay_s = trip_s;
@@ -460,8 +462,8 @@ Prediction Predictor::unheard() const {
   Prediction p = begin(Cause::link_silent);
   p.category = Category::zero;
   if (far_.queue_s > 0) {
-    p.notice = fmt::format("{} until its queue has run out", ms(far_.queue_s));
-    p.notice_s = far_.queue_s;
+    p.notice = fmt::format("{} until its queue has run out", ms(far_.runs_out_s));
+    p.notice_s = far_.runs_out_s;
     p.notice_way = p.speed * (far_.queue_s + far_.lag_s);
     p.lag_s = 10 * far_.lag_s;
     return p;

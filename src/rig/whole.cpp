@@ -244,7 +244,7 @@ void RigBuilder::remark() {
         fmt::format("link {}: a controller has no watchdog for us. When Gyrax ends at once or its wire is cut, it goes "
                     "on until its "
                     "queue has run out, for {:.0f} ms at most; what it has switched on stays on",
-                    link.name, far_end_of(rig_, id_at<LinkId>(l)).queue_s * 1e3));
+                    link.name, far_end_of(rig_, id_at<LinkId>(l)).runs_out_s * 1e3));
     if (!link.dialect->line.has("sum"))
       rig_.remarks.push_back(fmt::format(
           "link {}: its lines have no check sum, so that a digit that is spoiled on the wire is another place",

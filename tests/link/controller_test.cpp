@@ -8,17 +8,21 @@
 #include <gyrax/base/nano.hpp>
 #include <gyrax/link/controller.hpp>
 #include <gyrax/link/controller_far_end.hpp>
+#include <gyrax/link/controller_stand_in.hpp>
 #include <gyrax/rig/predictions.hpp>
 #include <gyrax/testing/stand.hpp>
+#include <gyrax/threads/boot_clock.hpp>
 
 #include <doctest/doctest.h>
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstdlib>
 #include <deque>
 #include <functional>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -447,4 +451,93 @@ TEST_CASE(
   MESSAGE(tripped << " tripped; at rest " << longest_s << " s after that at most, stated " << stated_s << " s");
   CHECK(longest_s <= stated_s);
   CHECK(tripped > 0);
+}
+
+TEST_CASE("Live, on a pseudo-terminal at 115,200 baud: let go, and gone, at full speed; both stand in time") {
+  const test::Folder folder;
+  const int count = rounds(4, 100);
+  int in_time = 0, late = 0;
+  double longest_stop_s = 0, longest_gone_s = 0;
+  for (int round = 0; round < count; ++round) {
+    CAPTURE(round);
+    const bool gone = round % 2 == 1;
+    const Rig rig =
+        test::rig(test::on_a_controller("fern", "answer_ms = 3000", fmt::format("serial = \"{}\"", folder / "gantry")));
+    const FarEnd far_end = far_end_of(rig, LinkId{0});
+    ControllerStandIn controller(rig, LinkId{0});
+    auto link = std::make_unique<ControllerLink>(rig, LinkId{0});
+    const BootClock clock;
+    std::vector<LinkReport> reports;
+    std::array<AxisWord, 3> words{};
+    std::vector<std::uint8_t> switches{0};
+    std::string said;
+    Frame frame;
+    bool waits = true;
+    Time last = clock.now();
+    Span own_lateness{};
+    const auto turn = [&] {
+      controller.run(1ms);
+      own_lateness = std::max(own_lateness, clock.now() - last - 5ms);
+      last = clock.now();
+      if (!link) return;
+      reports.clear();
+      link->receive(clock.now(), reports);
+      for (const LinkReport& report : reports) waits = report.waits;
+      while (const auto one = link->said()) said += *one + "\n";
+      ++frame.sequence;
+      frame.sent = frame.due = clock.now();
+      frame.axes = words;
+      frame.switches = switches;
+      link->send(frame);
+    };
+    CAPTURE(said);
+    for (int i = 0; i < 20'000 && waits; ++i) turn();
+    REQUIRE_FALSE(waits);
+    for (AxisWord& word : words) word.mode = Mode::stand;
+    turn();
+    // Up to full speed at the axis's own acceleration, and on.
+    constexpr double v = 180, a = 900;
+    const Time began = clock.now();
+    own_lateness = Span{};
+    double at = 0;
+    const auto follow = [&](double p, double speed) {
+      words[0] = {Mode::follow, to_nano(p), to_nano(speed)};
+      at = p;
+      turn();
+    };
+    for (double s = 0; s < 0.8; s = to_seconds(clock.now() - began))
+      follow(s < v / a ? a * s * s / 2 : v * v / (2 * a) + v * (s - v / a), std::min(a * s, v));
+    const Time let_go = clock.now();
+    const double from = at;
+    if (gone) link.reset();
+    Span own_stop{};
+    if (!gone) {
+      constexpr double b = 1400;
+      own_stop = from_seconds(v / b);
+      for (double s = 0; s < v / b; s = to_seconds(clock.now() - let_go))
+        follow(from + v * s - b * s * s / 2, v - b * s);
+      follow(from + v * v / (2 * b), 0);
+    }
+    Time moved = let_go;
+    double place = controller.far_end().machine().position(0);
+    while (clock.now() - let_go < 600ms) {
+      turn();
+      if (std::abs(controller.far_end().machine().position(0) - place) > 1e-6) moved = last;
+      place = controller.far_end().machine().position(0);
+    }
+    const Span limit = own_stop + from_seconds(gone ? far_end.runs_out_s : far_end.queue_s);
+    (gone ? longest_gone_s : longest_stop_s) =
+        std::max(gone ? longest_gone_s : longest_stop_s, to_seconds(moved - let_go));
+    if (own_lateness > 5ms) {
+      ++late;
+      CHECK(moved - let_go <= limit + 5 * own_lateness);
+      continue;
+    }
+    CHECK(moved - let_go <= limit);
+    in_time += moved - let_go <= limit ? 1 : 0;
+    if (!gone) CHECK(place == doctest::Approx(at).epsilon(1e-4));
+  }
+  MESSAGE(in_time, " of ", count, " in time; in ", late, " this machine was late itself; let go: at rest after ",
+          longest_stop_s, " s, gone: ", longest_gone_s, " s");
+  CHECK(in_time + late == count);
 }

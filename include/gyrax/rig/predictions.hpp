@@ -42,16 +42,17 @@ struct Prediction {
 
 /// What stands at the far end of an axis's link, as far as it decides about a stop.
 struct FarEnd {
-  double lag_s = 0;      ///< time constant with which it follows
-  double queue_s = 0;    ///< it is so far behind what it is told, and goes on so long when it hears nothing
-  double report_s = 0;   ///< between two reports
-  double delay_s = 0;    ///< from measuring to a report's arrival
-  double top_speed = 0;  ///< its own limit, unit/s
-  double decel = 0;      ///< with which it stops by itself, unit/s²
-  double valid_s = 0;    ///< it stops by itself so long after the last frame
-  double late_s = 0;     ///< a report may come so much later still: its link waits for an answer as long
-  double told_s = 0;     ///< so long a frame may wait before it is sent: a transaction is under way
-  bool runs_on = false;  ///< it is told speeds, and goes on with the last one until it stops by itself
+  double lag_s = 0;       ///< time constant with which it follows
+  double queue_s = 0;     ///< it plans ahead, and is so far behind what it is told
+  double runs_out_s = 0;  ///< it goes on for so long when it hears nothing, until its queue has run out
+  double report_s = 0;    ///< between two reports
+  double delay_s = 0;     ///< from measuring to a report's arrival
+  double top_speed = 0;   ///< its own limit, unit/s
+  double decel = 0;       ///< with which it stops by itself, unit/s²
+  double valid_s = 0;     ///< it stops by itself so long after the last frame
+  double late_s = 0;      ///< a report may come so much later still: its link waits for an answer as long
+  double told_s = 0;      ///< so long a frame may wait before it is sent: a transaction is under way
+  bool runs_on = false;   ///< it is told speeds, and goes on with the last one until it stops by itself
   /// From when something is so to when a report of it is there, at the worst.
   double heard_s() const { return report_s + delay_s + late_s; }
 };
