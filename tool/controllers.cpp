@@ -19,6 +19,7 @@
 #include <array>
 #include <charconv>
 #include <csignal>
+#include <deque>
 
 namespace gyrax::tool {
 namespace {
@@ -130,7 +131,9 @@ int talk_to_controller(const Rig& rig, LinkId link, double for_s) {
   const BootClock clock;
   std::string came;
   std::array<std::uint8_t, 1024> room{};
-  bool done = false, ended = false, was_open = false;
+  std::deque<std::string> to_send;
+  const Span patience = from_seconds(info.number("answer_ms") / 1e3);
+  bool done = false, ended = false, was_open = false, is_answered = true, is_line = false;
   Time last_came = clock.now();
   const auto tell = [&](const char* way, const std::string& line, const std::string& meaning) {
     print("{:10.4f} s  {} {}{}\n", to_seconds(clock.now() - Time{}), way, shown(line),
@@ -141,14 +144,20 @@ int talk_to_controller(const Rig& rig, LinkId link, double for_s) {
     const bool is_open = port.is_open();
     if (is_open) {
       if (!was_open) last_came = now;
-      for (const std::string& line : was_open ? typed.next() : std::vector<std::string>{}) {
-        std::string bytes = line.empty() ? dialect.status_ask : unescaped(line);
+      if (was_open)
+        for (std::string& line : typed.next()) to_send.push_back(std::move(line));
+      // The next once the last has its answer, so that each stands beside its own.
+      if (!to_send.empty() && (is_answered || now - last_came > patience)) {
+        std::string bytes = to_send.front().empty() ? dialect.status_ask : unescaped(to_send.front());
+        to_send.pop_front();
         tell("->", bytes, "");
         if (!Dialect::is_at_once(bytes)) bytes += '\n';
         port.write({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()});
+        is_answered = false;
+        is_line = bytes.ends_with('\n');
         last_came = now;
       }
-      ended = typed.descriptor() < 0;
+      ended = typed.descriptor() < 0 && to_send.empty();
     }
     was_open = is_open;
     for (const std::uint8_t byte : port.read(room)) {
@@ -157,6 +166,7 @@ int talk_to_controller(const Rig& rig, LinkId link, double for_s) {
         came += static_cast<char>(byte);
       } else if (!came.empty()) {
         tell("<-", came, read_as(dialect, came));
+        is_answered = is_answered || !is_line || dialect.ack.match(came) || dialect.error.match(came);
         came.clear();
       }
     }
