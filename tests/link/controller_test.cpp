@@ -388,6 +388,46 @@ TEST_CASE("No feed is above what an axis may, whatever is asked for; nor is it t
   }
 }
 
+TEST_CASE("It goes where the command went; in turns and reversals it stays beside that way, and comes to its end") {
+  test::Random random;
+  double farthest = 0;
+  for (int round = 0; round < rounds(4, 60); ++round) {
+    Bench b(test::on_a_controller(dialects[round % 3]));
+    b.make_live();
+    std::deque<std::array<double, 2>> way;
+    const auto beside = [&](double x, double y) {
+      double nearest = 1e9;
+      for (std::size_t i = 1; i < way.size(); ++i) {
+        const auto [x0, y0] = way[i - 1];
+        const auto [x1, y1] = way[i];
+        const double dx = x1 - x0, dy = y1 - y0, length = dx * dx + dy * dy;
+        const double share = length > 0 ? std::clamp(((x - x0) * dx + (y - y0) * dy) / length, 0.0, 1.0) : 0;
+        nearest = std::min(nearest, std::hypot(x - x0 - share * dx, y - y0 - share * dy));
+      }
+      return nearest;
+    };
+    for (int i = 0; i < 10; ++i) {
+      b.stand.move("stick.left.x", random.in(-1, 1)).move("stick.left.y", random.in(-1, 1));
+      for (const Time end = b.stand.now() + from_seconds(random.in(0.05, 0.5)); b.stand.now() < end;) {
+        b.tick();
+        way.push_back({b.stand.command("x").p, b.stand.command("y").p});
+        constexpr std::size_t remembered = 400;  // ticks, which are 0.8 s
+        if (way.size() > remembered) way.pop_front();
+        if (way.size() > 1)
+          farthest = std::max(farthest, beside(b.far.machine().position(0), b.far.machine().position(1)));
+      }
+    }
+    b.stand.move("stick.left.x", 0).move("stick.left.y", 0);
+    b.run(1);
+    CHECK(b.stand.state() == State::live);
+    CHECK(std::hypot(b.far.machine().position(0) - b.stand.command("x").p,
+                     b.far.machine().position(1) - b.stand.command("y").p) < 0.01);
+  }
+  MESSAGE("beside its way by " << farthest << " mm at most");
+  // A chord over a move of 20 ms at the axes' greatest acceleration: a·T²/8, on both axes; and the last decimals.
+  CHECK(farthest <= std::sqrt(2) * 1400 * 0.022 * 0.022 / 8 + 0.02);
+}
+
 TEST_CASE(
     "A wire that spoils, loses, doubles and delays: nothing moves that was not asked for, and it stands in time") {
   test::Random random;
