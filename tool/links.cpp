@@ -311,14 +311,18 @@ class Session {
 int links(const LinksOptions& options) {
   try {
     const Rig rig = with_handsets(load_rig(options.rig));
-    const std::vector<LinkId> all = links_of(rig, options);
+    std::vector<LinkId> all = links_of(rig, options);
     if (all.empty()) return wrong_input;
     const auto kind_of = [&](LinkId link) -> const std::string& { return rig.links[index(link)].kind; };
-    if (options.print && kind_of(all.back()) == "controller") {
-      if (all.size() == 1) return talk_to_controller(rig, all.back(), options.for_s);
-      complain("a dialogue with a controller is one link's: say which with --link");
+    if (options.print && kind_of(all.front()) == "controller") {
+      if (all.size() == 1) return talk_to_controller(rig, all.front(), options.for_s);
+      std::vector<std::string> names;
+      for (const LinkId link : all) names.push_back(rig.links[index(link)].name);
+      complain(fmt::format("a dialogue is with one controller; say which with --link: {}", listed(names)));
       return wrong_input;
     }
+    // Beside boards, whose frames are shown, a controller is left out: it is a dialogue, and chosen by its name.
+    if (options.print) std::erase_if(all, [&](LinkId link) { return kind_of(link) == "controller"; });
     std::vector<LinkId> boards;
     std::ranges::copy_if(all, std::back_inserter(boards), [&](LinkId link) { return kind_of(link) == "board"; });
     int exit = boards.empty() ? Exit::done : Session(rig, boards, options).run();

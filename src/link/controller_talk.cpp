@@ -170,7 +170,19 @@ void ControllerTalk::fault(Time now, std::uint32_t bit, const std::string& words
   if (state_ != State::setting_up || !std::exchange(has_told_setup_, true)) say(words);
   if (state_ == State::setting_up) waits_first_ = tries_again_after;
   modes_hold_ = false;
+  says_where_ = state_ == State::running;
   if (takes_lines()) stop_at_once(now);
+}
+
+/// What was done of what it was sent.
+void ControllerTalk::say_where() {
+  std::string stands, sent;
+  for (std::size_t a = 0; a < axes_.size(); ++a) {
+    const AxisRow& axis = axes_[a];
+    stands += fmt::format(" {}{:.3f}", axis.letter, positions_[a]);
+    sent += fmt::format(" {}{:.3f}", axis.letter, from_nano(axis.sent_nano));
+  }
+  say(fmt::format("it stands at{}; its last move went to{}", stands, sent));
 }
 
 /// What a status says of how it goes on.
@@ -194,6 +206,7 @@ void ControllerTalk::settle(Time now) {
     if (state_ != State::stopping && !only_asks_) {
       lasting_ |= controller_paused;
       say("it is paused by itself, and is told to stop");
+      says_where_ = state_ == State::running;
       stop_at_once(now);
     }
     return;
@@ -209,11 +222,12 @@ void ControllerTalk::settle(Time now) {
   if (state_ == State::asking || (state_ == State::stopping && heard_.measured >= stop_sent_)) {
     lasting_ = 0;
     if (only_asks_) return;
+    if (std::exchange(says_where_, false)) say_where();
     begin(now, modes_hold_ ? State::running : State::setting_up);
   }
   if (state_ != State::running) return;
-  if (has_power_) return check_place(now);
-  // Without power it is where it says.
+  if (has_power_ && !is_void_) return check_place(now);
+  // Without power, or after a stop of its own, it is where it says.
   for (std::size_t a = 0; a < axes_.size(); ++a) {
     AxisRow& axis = axes_[a];
     axis.target = axis.sent_nano = to_nano(positions_[a]);
@@ -565,9 +579,11 @@ std::span<const std::uint8_t> ControllerTalk::next(Time now) {
   if (!unanswered_.empty() && now - unanswered_.front().sent > answer_within_)
     fault(now, controller_lost_answer, fmt::format("'{}' has no answer", unanswered_.front().words));
   if (state_ == State::stopping && now - stop_sent_ > stops_within) {
-    say("it does not stop, and is told again");
+    // What says that it still moves is stopped by all means; of what is silent nobody knows.
+    const bool moves = heard_.state == Dialect::State::moving && heard_.measured >= stop_sent_;
+    if (moves) say("it does not stop, and is told again");
     stop_at_once(now);
-    if (!dialect_.abort.empty()) out_ += dialect_.abort;
+    if (moves && !dialect_.abort.empty()) out_ += dialect_.abort;
   }
   ask(now);
   if (state_ == State::setting_up && now >= begins_at_) set_up(now);

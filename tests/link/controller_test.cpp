@@ -305,6 +305,8 @@ TEST_CASE("What goes wrong with a controller stops it, trips its zone and is sai
     b.run(1);
     CHECK((b.faults & one.fault) == one.fault);
     CHECK(b.said.find(one.said) != std::string::npos);
+    const bool keeps_place = one.fault != 0 && (one.fault & (controller_alarm | controller_began_anew)) == 0;
+    CHECK((b.said.find("; its last move went to X") != std::string::npos) == keeps_place);
     CHECK(b.stand.state() == State::tripped);
     b.far.clear();
     b.far.machine().pause(false);
@@ -343,6 +345,25 @@ TEST_CASE(
   CHECK(moves.far.machine().position(0) < 40);
   moves.make_live();
   CHECK(moves.stand.state() == State::live);
+}
+
+TEST_CASE(
+    "What says that it still moves after a stop is stopped by all means, and does not know where it is any more") {
+  Bench b;
+  b.make_live();
+  b.stand.move("stick.left.x", 1);
+  b.run(0.6);
+  b.there.spoils = [](std::string& bytes) { std::erase(bytes, '\x14'); };
+  const std::vector<double> to{600, 500, 0};
+  REQUIRE(b.far.machine().move(to, 20));
+  b.stand.press("face.east");
+  b.run(4);
+  CHECK(b.said.find("it does not stop, and is told again") != std::string::npos);
+  CHECK(b.at_rest());
+  CHECK(b.far.machine().state() == sim::ControllerState::alarm);
+  CHECK((b.faults & controller_alarm) != 0);
+  b.press("menu.right");
+  CHECK(b.stand.state() == State::stowed);
 }
 
 TEST_CASE("No feed is above what an axis may, whatever is asked for; nor is it told more than it takes") {

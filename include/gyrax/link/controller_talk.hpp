@@ -110,6 +110,7 @@ class ControllerTalk {
   void take_modes(std::string_view modes);
   void settle(Time now);
   void check_place(Time now);
+  void say_where();
   void fault(Time now, std::uint32_t bit, const std::string& words);
   void stop_at_once(Time now);
   void begin(Time now, State state);
@@ -140,7 +141,7 @@ class ControllerTalk {
   bool is_void_ = true;  // what the axes are told counts only after they had no power, or stood
   bool has_power_ = false, moves_ = false;
   std::size_t setup_row_ = 0;
-  bool modes_asked_ = false, modes_hold_ = false, has_told_setup_ = false;
+  bool modes_asked_ = false, modes_hold_ = false, has_told_setup_ = false, says_where_ = false;
   Span waits_first_{};
   std::uint32_t number_ = 0;
   std::deque<Line> unanswered_;
