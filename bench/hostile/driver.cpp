@@ -252,6 +252,7 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     case Interlock::input_too_low:
     case Interlock::input_too_high:
     case Interlock::switching_on:
+    case Interlock::not_homed:
     case Interlock::on_path: return true;  // wait
     case Interlock::handset_gone: hands_.plug(static_cast<int>(index(first.handset)), now); return true;
     case Interlock::handset_silent: return true;

@@ -110,10 +110,12 @@ void watch(EngineParts& e) noexcept {
 
 Scale scale_of(const EngineParts& e, const GroupSetup& group) noexcept {
   Scale scale{.path_speed = group.path_speed, .own = e.overrides};
-  if (!e.bind.reduced()) return scale;
-  scale.speed = e.reduced.speed;
-  scale.accel = e.reduced.accel;
-  if (group.reduced_speed < scale.path_speed) scale.path_speed = group.reduced_speed;
+  if (e.bind.reduced()) {
+    scale.speed = e.reduced.speed;
+    scale.accel = e.reduced.accel;
+    if (group.reduced_speed < scale.path_speed) scale.path_speed = group.reduced_speed;
+  }
+  if (!is_homed(e, group) && scale.speed > unhomed_share) scale.speed = unhomed_share;
   return scale;
 }
 
@@ -126,11 +128,12 @@ void move(EngineParts& e) noexcept {
     const GroupPlace& group = e.groups[g];
     if (has(e.still, group.zone)) continue;
     const Permit& permit = e.zone(group.zone).permit;
+    const bool changed = group.homes && watch_homed(e, g);
     const bool lacks = group.needs && hold_back(e, g, permit.live());
     if (group.turns)
       for (const AxisId axis : e.motion.groups()[g].axes) turn_round(e, axis);
     if (permit.live() && !lacks) {
-      if (anew || e.motion.asks_again(g)) e.motion.ask(g, e.requests, scale_of(e, e.motion.groups()[g]));
+      if (anew || changed || e.motion.asks_again(g)) e.motion.ask(g, e.requests, scale_of(e, e.motion.groups()[g]));
     } else if (permit.powered()) {
       e.motion.stop(g);
     } else {

@@ -20,6 +20,19 @@ bool approach(EngineParts& e, AxisId id) noexcept {
   return met;
 }
 
+/// What is not homed is only jogged and stepped.
+Obstacle not_homed(const EngineParts& e, std::size_t group) noexcept {
+  const std::vector<AxisId>& axes = e.motion.groups()[group].axes;
+  bool goes = false;
+  for (const AxisId id : axes) {
+    const Request& request = e.request(id);
+    goes = goes || request.going || request.posing || request.following;
+  }
+  for (const AxisId id : axes)
+    if (goes && !e.axis(id).is_homed) return {.what = Interlock::not_homed, .input = e.axis(id).homed};
+  return {};
+}
+
 void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexcept {
   Axis& axis = e.axis(id);
   Request& request = e.requests[index(id)];
@@ -51,7 +64,27 @@ Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
     if (!one.brake.let_go() && e.axis(one.axis).group == group) return {.what = Interlock::brake_holds};
   for (const Worked& one : e.worked)
     if (one.duty.rests() && e.axis(one.axis).group == group) return {.what = Interlock::has_run};
-  return {};
+  return e.groups[group].homes ? not_homed(e, group) : Obstacle{};
+}
+
+bool watch_homed(EngineParts& e, std::size_t group) noexcept {
+  bool changed = false;
+  for (const AxisId id : e.motion.groups()[group].axes) {
+    Axis& axis = e.axis(id);
+    if (axis.homed == no<InputId>) continue;
+    const bool now = e.links.input(axis.homed, e.now) == InputState::on;
+    if (now == axis.is_homed) continue;
+    axis.is_homed = now;
+    changed = true;
+    tell_homed(e, id);
+  }
+  return changed;
+}
+
+bool is_homed(const EngineParts& e, const GroupSetup& group) noexcept {
+  for (const AxisId id : group.axes)
+    if (!e.axis(id).is_homed) return false;
+  return true;
 }
 
 void watch_duty(EngineParts& e) noexcept {

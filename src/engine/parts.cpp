@@ -92,6 +92,8 @@ std::vector<GroupPlace> groups(const Setup& setup) {
       place.needs = place.needs || !axis.needs_inputs.empty() || has_end_switch(axis);
       place.needs =
           place.needs || !axis.needs.empty() || axis.duty.any() || axis.brake.any() || axis.power_after > Span{};
+      place.homes = place.homes || axis.homed != no<InputId>;
+      place.needs = place.needs || place.homes;
       place.turns = place.turns || !is_place(axis.drive);
     }
     return place;

@@ -38,6 +38,17 @@ void tell_numbers(EngineParts& e, ZoneId zone) noexcept {
     if (own != no<NumberId> && numbers.can_change(coordinate)) tell_number(e, own);
   }
   if (e.bind.reduced()) e.tell({.kind = Event::Kind::reduced, .number = 1});
+  for (const AxisId axis : e.zone(zone).setup.axes)
+    if (!e.axis(axis).is_homed) tell_homed(e, axis);
+}
+
+void tell_homed(EngineParts& e, AxisId id) noexcept {
+  const Axis& axis = e.axis(id);
+  e.tell({.kind = Event::Kind::homed,
+          .zone = axis.zone,
+          .obstacle = {.input = axis.homed},
+          .axis = id,
+          .number = axis.is_homed ? 1 : 0});
 }
 
 void tell_no_move(EngineParts& e, AxisId axis, SlotId by, const Obstacle& why) noexcept {

@@ -13,6 +13,8 @@ bool concerns(const EngineParts& e, OverrideId override, ZoneId zone) noexcept;
 void tell_numbers(EngineParts& e, ZoneId zone) noexcept;
 /// Something that would move an axis does not.
 void tell_no_move(EngineParts& e, AxisId axis, SlotId by, const Obstacle& why) noexcept;
+/// Whether an axis is homed now.
+void tell_homed(EngineParts& e, AxisId axis) noexcept;
 /// Steps and counts that gave way to something else, or to a stop.
 void tell_dropped(EngineParts& e) noexcept;
 

@@ -20,6 +20,8 @@ constexpr std::size_t longest_line = 256;
 /// It takes a corner without slowing down where an axis's speed changes by no more than its acceleration makes in this
 /// time.
 constexpr double corner_s = 0.02;
+/// Its ends have room for what is rounded.
+constexpr double end_room = 1e-6;
 enum Wrong { bad_word = 20, bad_number = 21, bad_sum = 22, beyond_end = 33, no_feed = 34, in_alarm = 9, too_long = 24 };
 
 sim::ControllerSetup controller_setup(const Rig& rig, LinkId link) {
@@ -31,8 +33,8 @@ sim::ControllerSetup controller_setup(const Rig& rig, LinkId link) {
     sim::ControllerAxisSetup one;
     one.speed = info.number("speed") > 0 ? info.number("speed") : full.speed;
     one.accel = info.number("accel") > 0 ? info.number("accel") : std::max(full.accel, full.decel);
-    one.low = axis.limits.low() - 1e-6;
-    one.high = axis.limits.high() + 1e-6;
+    one.low = axis.limits.low() - end_room;
+    one.high = axis.limits.high() + end_room;
     one.start = std::clamp(0.0, axis.limits.low(), axis.limits.high());
     one.corner = one.accel * corner_s;
     setup.axes.push_back(one);
@@ -78,8 +80,27 @@ void ControllerFarEnd::refuse(const std::string& number, int code, const std::st
   }));
 }
 
+/// An input of that name, where the rig has one.
+void ControllerFarEnd::set_homed(bool homed) {
+  for (auto& [name, value] : inputs_)
+    if (name == "homed") value = homed ? 1 : 0;
+}
+
+bool ControllerFarEnd::go_home() {
+  constexpr double share = 0.2;
+  std::vector<double> to(axes_.size());
+  double speed = 0;
+  for (std::size_t a = 0; a < axes_.size(); ++a) {
+    to[a] = machine_.setup().axes[a].low + end_room;
+    speed = a == 0 ? machine_.setup().axes[a].speed : std::min(speed, machine_.setup().axes[a].speed);
+  }
+  homes_ = machine_.move(to, speed * share);
+  return homes_;
+}
+
 void ControllerFarEnd::raise_alarm(const std::string& words) {
   machine_.alarm();
+  set_homed(false);
   came_.clear();
   seen_.push_back("it has an alarm: " + words);
   if (!dialect_.alarm.empty()) say_line(dialect_.alarm.fill([&](std::string_view) { return words; }));
@@ -87,13 +108,18 @@ void ControllerFarEnd::raise_alarm(const std::string& words) {
 
 void ControllerFarEnd::restart() {
   machine_.restart();
+  set_homed(false);
   came_.clear();
   inch_ = relative_ = true;
   feed_ = 0;
   next_number_ = 1;
   switched_.assign(switched_.size(), false);
-  say_line(dialect_.greeting.fill([](std::string_view) { return "1.0"; }));
+  greet();
   seen_.push_back("it begins anew");
+}
+
+void ControllerFarEnd::greet() {
+  say_line(dialect_.greeting.fill([](std::string_view) { return "1.0"; }));
 }
 
 double ControllerFarEnd::in_unit(double place, std::size_t axis) const {
@@ -138,6 +164,7 @@ void ControllerFarEnd::take_at_once(char c) {
   } else if (text == dialect_.abort) {
     came_.clear();
     machine_.abort();
+    set_homed(false);
     seen_.push_back("it is told to stand, and loses its position");
   }
 }
@@ -167,6 +194,12 @@ void ControllerFarEnd::advance(std::uint64_t now_us) {
     came_.erase(0, std::min(end + 1, came_.size()));
   }
   machine_.advance(now_us);
+  if (homes_ && machine_.state() != sim::ControllerState::moving) {
+    homes_ = false;
+    if (machine_.state() != sim::ControllerState::idle) return;
+    set_homed(true);
+    seen_.push_back("it is homed");
+  }
 }
 
 void ControllerFarEnd::do_modal(int code) {
@@ -245,7 +278,7 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
 bool ControllerFarEnd::do_words(const std::vector<Word>& words, const std::string& number) {
   std::vector<double> to(axes_.size());
   for (std::size_t a = 0; a < axes_.size(); ++a) to[a] = machine_.end(a);
-  bool moves = false;
+  bool moves = false, homes = false;
   std::string text;
   for (const Word& word : words) {
     text += fmt::format("{}{}{:g}", text.empty() ? "" : " ", word.letter, word.number);
@@ -259,6 +292,8 @@ bool ControllerFarEnd::do_words(const std::vector<Word>& words, const std::strin
       feed_ = word.number * (inch_ ? inch_mm : 1) / per_minute;
     } else if (word.letter == 'G' && (code == 20 || code == 21 || code == 90 || code == 91)) {
       do_modal(code);
+    } else if (word.letter == 'G' && code == 28) {
+      homes = true;
     } else if (word.letter != 'M' && word.letter != 'S' &&
                !(word.letter == 'G' && (code == 0 || code == 1 || code == 94))) {
       refuse(number, bad_word, fmt::format("'{}{:g}'", word.letter, word.number));
@@ -269,6 +304,11 @@ bool ControllerFarEnd::do_words(const std::vector<Word>& words, const std::strin
     if (text != link_.switch_lines[s].first && text != link_.switch_lines[s].second) continue;
     switched_[s] = text == link_.switch_lines[s].first;
     seen_.push_back("told " + text);
+  }
+  if (homes) {
+    if (go_home()) return true;
+    refuse(number, in_alarm, "it has an alarm");
+    return false;
   }
   if (!moves) return true;
   const int wrong = machine_.state() == sim::ControllerState::alarm ? in_alarm : feed_ > 0 ? beyond_end : no_feed;

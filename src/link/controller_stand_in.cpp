@@ -19,8 +19,7 @@ ControllerStandIn::ControllerStandIn(const Rig& rig, LinkId link)
   port_.emplace(place_);
   seen_.push_back(fmt::format("a controller with the axes {} that speaks '{}' serves {}", link_.letters,
                               link_.dialect->name, place_.words()));
-  far_end_.restart();
-  for (const std::string& ignored : far_end_.seen()) static_cast<void>(ignored);
+  far_end_.greet();
 }
 
 std::uint64_t ControllerStandIn::now_us() const {

@@ -50,6 +50,8 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"input_too_low", "{input} is below {low}", "see what {input} says, and wait until it is at {from} or above"},
     {"input_too_high", "{input} is above {high}", "see what {input} says, and wait until it is at {to} or below"},
     {"switching_on", "{link} is still switching on", "wait a moment, then press {enable}; see what {link} says"},
+    {"not_homed", "it is not homed ({input} is not on): it is only jogged and stepped",
+     "home it, then let the control go once"},
 }};
 
 }  // namespace

@@ -85,6 +85,7 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
     axis.power_after = axis.wiring.channel * link.stagger;
   }
   read_end_switches(table, axis);
+  read_homed(table, axis);
   read_duty(table, axis);
   read_brake(table, axis.brake);
   if (!info.motor) info.max_stop = table.number("max_stop", {0, max_position, true, unit_words(info.unit)}, 0);
@@ -307,6 +308,9 @@ std::string needs_words(const Rig& rig, std::size_t a) {
   for (const auto& [end, words] : {std::pair{axis.low_end, "low"}, {axis.high_end, "high"}})
     if (end != no<InputId>)
       text += fmt::format("; {} at its {} end lets it move only away", rig.inputs[index(end)].name, words);
+  if (axis.homed != no<InputId>)
+    text += fmt::format("; until {} is on it is only jogged and stepped, at {:g} % of its speed",
+                        rig.inputs[index(axis.homed)].name, unhomed_share * 100);
   if (const Span after = rig.setup.axes[a].power_after; after > Span{})
     text += fmt::format("; gets power {:g} ms after its zone", to_seconds(after) * 1e3);
   const BrakeTimes& brake = rig.setup.axes[a].brake;

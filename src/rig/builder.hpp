@@ -59,6 +59,7 @@ class RigBuilder {
   void add_usual_link();
   void add_usual_zone();
   void read_end_switches(Table& table, AxisSetup& axis);
+  void read_homed(Table& table, AxisSetup& axis);
   void read_trips(Table& table, const InputInfo& input);
   void read_duty(Table& table, AxisSetup& axis);
   void read_brake(Table& table, BrakeTimes& brake);

@@ -123,4 +123,17 @@ void RigBuilder::read_end_switches(Table& table, AxisSetup& axis) {
   ends->refuse_the_rest();
 }
 
+/// `homed = "x_homed"`.
+void RigBuilder::read_homed(Table& table, AxisSetup& axis) {
+  const auto word = table.text("homed");
+  if (!word) return;
+  axis.homed = named<InputId>(table, "homed", input_names_, *word, "input");
+  if (axis.homed != no<InputId> && !rig_.inputs[index(axis.homed)].unit.empty())
+    table.problem(Code::wrong_type, "homed",
+                  fmt::format("'{}' is a number of {}", *word, rig_.inputs[index(axis.homed)].unit),
+                  "a contact: an input without unit");
+  if (std::holds_alternative<MotorMap>(axis.drive))
+    table.problem(Code::one_effect, "homed", "a motor has no place to be homed to", "an axis with a travel");
+}
+
 }  // namespace gyrax

@@ -40,7 +40,7 @@ void RigBuilder::collect_dependencies() {
     // On the word of a switch that nobody hears of nothing moves.
     for (const SwitchId target : setup.axes[a].needs) add_once(zone.links, setup.switches[index(target)].wiring.link);
     for (const InputId input : setup.axes[a].needs_inputs) add_once(zone.links, setup.inputs[index(input)].link);
-    for (const InputId end : {setup.axes[a].low_end, setup.axes[a].high_end})
+    for (const InputId end : {setup.axes[a].low_end, setup.axes[a].high_end, setup.axes[a].homed})
       if (end != no<InputId>) add_once(zone.links, setup.inputs[index(end)].link);
   }
   for (ZoneSetup& zone : setup.zones)

@@ -95,10 +95,10 @@ bool is_said_by_state(const Event& event) noexcept {
 }
 
 const char* name_of(Event::Kind kind) noexcept {
-  constexpr const char* names[] = {"state",         "fault",          "refused",        "step",      "step_refused",
-                                   "wheel_refused", "switch_refused", "override",       "increment", "chosen",
-                                   "layer",         "in_charge",      "move_refused",   "reduced",   "switched",
-                                   "gap",           "dropped",        "number_refused", "steady",    "unheard"};
+  constexpr const char* names[] = {
+      "state",    "fault",     "refused", "step",           "step_refused", "wheel_refused", "switch_refused",
+      "override", "increment", "chosen",  "layer",          "in_charge",    "move_refused",  "reduced",
+      "switched", "gap",       "dropped", "number_refused", "steady",       "unheard",       "homed"};
   static_assert(std::size(names) == Event::kinds);
   return names[static_cast<std::size_t>(kind)];
 }
@@ -170,6 +170,12 @@ std::string say(const Rig& rig, const Event& e) {
       return fmt::format("{} count(s) of a handwheel for {} did nothing: {}", e.number, rig.axes[index(e.axis)].name,
                          refused());
     case Kind::reduced: return fmt::format("reduced speed is now {}", e.number != 0 ? "on" : "off");
+    case Kind::homed:
+      return e.number != 0
+                 ? fmt::format("{} is homed", rig.axes[index(e.axis)].name)
+                 : fmt::format("{} is not homed ({} is not on): it is only jogged and stepped, at {:g} % of its speed",
+                               rig.axes[index(e.axis)].name, rig.inputs[index(e.obstacle.input)].name,
+                               unhomed_share * 100);
     case Kind::switch_refused:
       return fmt::format("turning {} was refused: {}", rig.switches[index(e.target)], refused());
     case Kind::override:

@@ -94,9 +94,10 @@ TEST_CASE("run says what docs/json.md says, line by line; each kind of event is 
           {"note", "link", "switch", "input", "layer", "which", "by", "present", "device", "id", "node", "code", "raw",
            "value"});
   const std::string events = docs().substr(docs().find("### Events"));
-  for (const char* kind : {"state", "fault", "refused", "step", "step_refused", "wheel_refused", "switch_refused",
-                           "override", "increment", "chosen", "layer", "in_charge", "move_refused", "reduced",
-                           "switched", "gap", "dropped", "number_refused", "unheard"}) {
+  for (const char* kind :
+       {"state",    "fault",     "refused", "step",           "step_refused", "wheel_refused", "switch_refused",
+        "override", "increment", "chosen",  "layer",          "in_charge",    "move_refused",  "reduced",
+        "switched", "gap",       "dropped", "number_refused", "unheard",      "homed"}) {
     CAPTURE(kind);
     CHECK(events.find("`" + std::string(kind) + "`") != std::string::npos);
   }

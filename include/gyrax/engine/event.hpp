@@ -38,8 +38,10 @@ struct Event {
     number_refused,  ///< `which` (none: reduced speed) does not get faster; `obstacle` says why
     steady,          ///< nothing on obstacle.handset changed for long: in `number` ms its zone stops
     unheard,         ///< a reading of obstacle.handset was not taken: it is not present. Once until it is plugged in
+    homed,  ///< `axis` is homed (`number` 1) or not (0), by obstacle.input. Told when its zone is made ready as
+            ///< well, where it is not
   };
-  static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::unheard) + 1;
+  static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::homed) + 1;
   Time at{};
   Kind kind = Kind::state;
   ZoneId zone = no<ZoneId>;

@@ -49,7 +49,9 @@ struct Axis {
         in_position(s.in_position),
         rest(s.rest),
         low_end(s.low_end),
-        high_end(s.high_end) {}
+        high_end(s.high_end),
+        homed(s.homed),
+        is_homed(s.homed == no<InputId>) {}
   ZoneId zone;
   LinkId link;
   PositionKind position;
@@ -58,7 +60,8 @@ struct Axis {
   std::size_t group;
   double start, in_position;
   Span rest;
-  InputId low_end, high_end;
+  InputId low_end, high_end, homed;
+  bool is_homed = false;           // as the last tick saw it; true where nothing says so
   std::optional<Time> wheel_told;  // when it was last told that counts do nothing
   Obstacle held_by;                // what keeps it from what it is asked, besides its zone and its travel
   bool lapsed = false;             // asked while it lacked something: it has to be let go, or met, first
@@ -112,6 +115,7 @@ struct GroupPlace {
   bool needs =
       false;  // some axis of it needs a switch or an input, has a brake, waits for power, or may run for so long only
   bool turns = false;  // some axis of it is a motor, that rests before it turns round
+  bool homes = false;  // some axis of it counts as homed only while an input says so
 };
 
 struct EngineParts {

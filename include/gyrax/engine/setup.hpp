@@ -39,7 +39,12 @@ struct AxisSetup {
   std::vector<InputId> needs_inputs;  ///< all of these must be on, and known, for it to move
   /// The switches at its ends: while one is on, or not known, the axis moves only away from it.
   InputId low_end = no<InputId>, high_end = no<InputId>;
+  /// On, and known, while it is homed; until then it is only jogged and stepped, at unhomed_share of its speed. None:
+  /// it counts as homed.
+  InputId homed = no<InputId>;
 };
+/// Of an axis that is not homed: nobody knows where its ends are.
+inline constexpr double unhomed_share = 0.2;
 
 /// What a switch becomes. keep: it stays as it is.
 enum class Becomes : std::uint8_t { off, on, keep };

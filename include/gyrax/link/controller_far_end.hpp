@@ -3,8 +3,9 @@
 /// In: bytes, the time, what breaks. Out: bytes, what it sees in words. Never: another dialect than the rig's; a line
 /// before there is room for its move.
 ///
-/// It reads words of ISO 6983-1: G0 and G1 with places and F, G20, G21, G90, G91, G94, M and S words; all else
-/// is refused. What is one control character counts at once.
+/// It reads words of ISO 6983-1: G0 and G1 with places and F, G20, G21, G90, G91, G94, G28 (slowly to its low ends;
+/// then it is homed), M and S words; all else is refused. What it says at a place {homed} is off after an alarm. What
+/// is one control character counts at once.
 #pragma once
 
 #include <gyrax/rig/rig.hpp>
@@ -41,6 +42,8 @@ class ControllerFarEnd {
   void raise_alarm(const std::string& words);
   /// Somebody looked at it: the alarm is over.
   void clear() noexcept { machine_.clear(); }
+  /// It says that it begins.
+  void greet();
   /// Its supply was away.
   void restart();
 
@@ -60,6 +63,8 @@ class ControllerFarEnd {
   };
   void take_at_once(char c);
   void stop_at_once();
+  void set_homed(bool homed);
+  bool go_home();
   bool carry_out(const std::string& line);
   bool do_words(const std::vector<Word>& words, const std::string& number);
   void do_modal(int code);
@@ -82,7 +87,7 @@ class ControllerFarEnd {
   double feed_ = 0;                     // mm or deg a second
   std::uint32_t next_number_ = 1;       // of a line
   int to_lose_ = 0, to_double_ = 0;
-  bool refuses_ = false, is_silent_ = false;
+  bool homes_ = false, refuses_ = false, is_silent_ = false;
   std::uint64_t stops_ = 0;
 };
 

@@ -153,7 +153,7 @@ class ControllerTalk {
   bool is_overlong_ = false;
   std::string out_, sent_;  // not sent yet; what the last next() gave
   std::vector<std::uint8_t> switches_told_, switches_wanted_;
-  std::vector<double> positions_;  // by axis, of the last status
+  std::vector<double> positions_;        // by axis, of the last status
   double correction_ = 0, fastest_ = 0;  // fastest_: along the way, since the last move
   std::uint32_t once_ = 0, lasting_ = 0;
   ControllerHeard heard_;

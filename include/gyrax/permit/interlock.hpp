@@ -47,8 +47,9 @@ enum class Interlock : std::uint8_t {
   input_too_low,
   input_too_high,
   switching_on,
+  not_homed,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::switching_on) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::not_homed) + 1;
 
 struct AboutInterlock {
   const char* name;

@@ -59,6 +59,7 @@ class Controller {
   /// What is still to go along its way.
   double way_left() const noexcept;
   std::size_t axes() const noexcept { return positions_.size(); }
+  const ControllerSetup& setup() const noexcept { return setup_; }
   /// Where its last move ends.
   double end(std::size_t axis) const noexcept { return ends_[axis]; }
 
