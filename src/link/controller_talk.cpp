@@ -278,7 +278,7 @@ void ControllerTalk::take_line(Time now, std::string_view line) {
     return;
   }
   if (const auto modes = dialect_.modes_answer.match(line); modes && modes_asked_)
-    return take_modes(modes->at("modes"));
+    return take_modes(now, modes->at("modes"));
   if (++counts_.strange <= strange_told && heard_.number > 0)
     say(fmt::format("it says '{}'{}", printable(line),
                     counts_.strange == strange_told ? ", and no more of that is told" : ""));
@@ -363,7 +363,7 @@ bool ControllerTalk::take_error(Time now, std::string_view line) {
   return true;
 }
 
-void ControllerTalk::take_modes(std::string_view modes) {
+void ControllerTalk::take_modes(Time now, std::string_view modes) {
   std::string all = " ";
   for (const char c : modes) all += c;
   all += ' ';
@@ -372,7 +372,8 @@ void ControllerTalk::take_modes(std::string_view modes) {
       if ((lasting_ & controller_wrong_modes) == 0)
         say(fmt::format("its modes are '{}', and {} is not among them: nothing is sent to it", printable(modes), mode));
       lasting_ |= controller_wrong_modes;
-      return;
+      waits_first_ = tries_again_after;
+      return begin(now, State::setting_up);
     }
   lasting_ &= ~controller_wrong_modes;
   modes_hold_ = true;

@@ -335,6 +335,12 @@ TEST_CASE(
   CHECK(wrong.stand.state() != State::ready);
   CHECK((wrong.faults & controller_wrong_modes) != 0);
   CHECK(wrong.sent.find("G1 ") == std::string::npos);
+  wrong.there.spoils = nullptr;
+  wrong.make_live();
+  wrong.run(2);
+  wrong.let_go();
+  wrong.make_live();
+  CHECK(wrong.stand.state() == State::live);
 
   Bench moves;
   const std::vector<double> far_away{150, 100, 0};

@@ -107,7 +107,7 @@ class ControllerTalk {
   bool take_status(Time now, std::string_view line);
   bool take_ack(Time now, std::string_view line);
   bool take_error(Time now, std::string_view line);
-  void take_modes(std::string_view modes);
+  void take_modes(Time now, std::string_view modes);
   void settle(Time now);
   void check_place(Time now);
   void say_where();
