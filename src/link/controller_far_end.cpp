@@ -17,6 +17,7 @@ namespace {
 
 constexpr double inch_mm = 25.4, per_minute = 60;
 constexpr std::size_t longest_line = 256;
+constexpr double greatest_word = 1e9, greatest_number = 99'999;
 /// It takes a corner without slowing down where an axis's speed changes by no more than its acceleration makes in this
 /// time.
 constexpr double corner_s = 0.02;
@@ -228,7 +229,7 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
       }
       const std::size_t end = std::min(words_text.find_first_not_of("+-.0123456789", i + 1), words_text.size());
       const auto value = wire::number_of(std::string_view(words_text).substr(i + 1, end - i - 1));
-      if (!value || std::isupper(static_cast<unsigned char>(words_text[i])) == 0) {
+      if (!value || std::abs(*value) > greatest_word || std::isupper(static_cast<unsigned char>(words_text[i])) == 0) {
         refuse(number, bad_word, "'" + words_text + "'");
         return true;
       }
@@ -251,7 +252,7 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
   if (!number.empty()) {
     const auto count = wire::number_of(number);
     // The first begins a new count.
-    if (!count || (*count != 1 && *count != next_number_)) {
+    if (!count || *count > greatest_number || (*count != 1 && *count != next_number_)) {
       refuse(number, bad_number, fmt::format("line {} was expected", next_number_));
       return true;
     }

@@ -320,6 +320,7 @@ bool ControllerTalk::take_status(Time now, std::string_view line) {
   counts_.last_round_trip = trip;
   counts_.shortest_round_trip = counts_.statuses == 0 ? trip : std::min(trip, counts_.shortest_round_trip);
   counts_.longest_round_trip = std::max(trip, counts_.longest_round_trip);
+  has_told_silence_ = false;
   if (counts_.statuses++ == 0) say(fmt::format("it answers, and is '{}'", heard_.state_word));
   if (std::exchange(ask_was_lost_, false)) return true;  // whose answer it is nobody knows
   settle(now);
@@ -560,7 +561,10 @@ void ControllerTalk::ask(Time now) {
     asked_.reset();
     ask_was_lost_ = false;
     quiet_until_ = now + answer_within_ / 2;
-    if (takes_lines()) fault(now, controller_lost_answer, "it does not say where it is");
+    if (takes_lines())
+      fault(now, controller_lost_answer, "it does not say where it is");
+    else if (!std::exchange(has_told_silence_, true))
+      say("it does not answer");
   }
   const bool has_to_wait = takes_lines() && !Dialect::is_at_once(dialect_.status_ask) && now < begins_at_;
   if (asked_ || now < ask_due_ || now < quiet_until_ || has_to_wait) return;

@@ -94,7 +94,6 @@ class ControllerTalk {
     std::int64_t target = 0;            // nano: where it is told to be
     std::int64_t sent = 0;              // counts: where its last move ends
     std::int64_t sent_nano = 0;         // what that stands for, before it was rounded
-    Mode mode = Mode::off;
   };
   struct Line {
     std::size_t bytes = 0;
@@ -141,7 +140,8 @@ class ControllerTalk {
   bool is_void_ = true;  // what the axes are told counts only after they had no power, or stood
   bool has_power_ = false, moves_ = false;
   std::size_t setup_row_ = 0;
-  bool modes_asked_ = false, modes_hold_ = false, has_told_setup_ = false, says_where_ = false;
+  bool modes_asked_ = false, modes_hold_ = false, has_told_setup_ = false, says_where_ = false,
+       has_told_silence_ = false;
   Span waits_first_{};
   std::uint32_t number_ = 0;
   std::deque<Line> unanswered_;
