@@ -323,6 +323,34 @@ TEST_CASE("What goes wrong with a controller stops it, trips its zone and is sai
   }
 }
 
+TEST_CASE("Who does not answer is told of once, and waited for") {
+  Bench b;
+  b.far.be_silent(true);
+  b.run(3);
+  CHECK(b.said == "gantry: it does not answer\n");
+  CHECK(b.sent.find_first_not_of('\x05') == std::string::npos);
+  b.press("menu.right");
+  CHECK(b.stand.state() == State::stowed);
+  b.far.be_silent(false);
+  b.make_live();
+  CHECK(b.stand.state() == State::live);
+}
+
+TEST_CASE("A line that gets lost where lines are not counted leaves no way out, and is found as soon as it stands") {
+  Bench b;
+  b.make_live();
+  b.stand.move("stick.left.x", 1);
+  b.run(0.6);
+  b.far.lose_lines(1);
+  b.run(0.3);
+  CHECK(b.stand.state() == State::live);
+  b.stand.move("stick.left.x", 0);
+  b.run(1);
+  CHECK(b.stand.state() == State::tripped);
+  CHECK(b.said.find("has no answer") != std::string::npos);
+  CHECK(std::abs(b.far.machine().position(0) - b.stand.command("x").p) < 0.001);
+}
+
 TEST_CASE(
     "Whose modes are not as they were set is told nothing more; what moves by itself is stopped before anything") {
   Bench wrong;
