@@ -7,7 +7,6 @@
 #include <doctest/doctest.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <string>
 
@@ -111,11 +110,15 @@ TEST_CASE("A followed control does not count until its axis is homed, and has to
 }
 
 TEST_CASE("homed is a contact, of an axis with a place") {
-  for (const auto& [from, to, wrong] :
-       {std::array<std::string, 3>{"homed = \"x_homed\"", "homed = \"x_hommed\"", "there is no input 'x_hommed'"},
-        {"[input.x_homed]\n", "[input.x_homed]\nunit = \"V\"\n", "'x_homed' is a number of V"}}) {
-    CAPTURE(to);
+  struct Case {
+    const char* from;
+    const char* to;
+    const char* wrong;
+  };
+  for (const Case& one : {Case{"homed = \"x_homed\"", "homed = \"x_hommed\"", "there is no input 'x_hommed'"},
+                          Case{"[input.x_homed]\n", "[input.x_homed]\nunit = \"V\"\n", "'x_homed' is a number of V"}}) {
+    CAPTURE(one.to);
     const std::string text = test::changed(homing, "increment = 0.05\n", "increment = 0.05\nhomed = \"x_homed\"\n");
-    CHECK_THROWS_WITH_AS(test::rig(test::changed(text, from, to)), doctest::Contains(wrong.c_str()), RigError);
+    CHECK_THROWS_WITH_AS(test::rig(test::changed(text, one.from, one.to)), doctest::Contains(one.wrong), RigError);
   }
 }
