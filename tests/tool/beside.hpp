@@ -67,19 +67,21 @@ class Beside {
   std::FILE* pipe_ = nullptr;
 };
 
+/// Something that is there becomes something else.
+inline void change(std::string& text, const std::string& from, const std::string& to) {
+  const std::size_t at = text.find(from);
+  REQUIRE(at != std::string::npos);
+  text.replace(at, from.size(), to);
+}
+
 /// The demo's rig and its wire in a folder of its own; with watchdogs that a busy machine does not wake.
 inline std::string board_in(const Folder& folder) {
   std::string text = gyrax::read_text("demo/board.toml", 1u << 20).text;
-  const auto change = [&text](const std::string& from, const std::string& to) {
-    const std::size_t at = text.find(from);
-    REQUIRE(at != std::string::npos);
-    text.replace(at, from.size(), to);
-  };
-  change("serial = \"out/board\"", "serial = \"" + folder / "board" + "\"");
-  change("silence_ms = 100 ", "silence_ms = 1000 ");
-  change("valid_ms = 60 ", "valid_ms = 1000 ");
-  change("reports = \"on change\"\n", "reports = \"on change\"\nmax_age_ms = 2000\n");
-  change("[override]", "[tick]\nmax_ms = 1000\n\n[override]");
+  change(text, "serial = \"out/board\"", "serial = \"" + folder / "board" + "\"");
+  change(text, "silence_ms = 100 ", "silence_ms = 1000 ");
+  change(text, "valid_ms = 60 ", "valid_ms = 1000 ");
+  change(text, "reports = \"on change\"\n", "reports = \"on change\"\nmax_age_ms = 2000\n");
+  change(text, "[override]", "[tick]\nmax_ms = 1000\n\n[override]");
   std::ofstream(folder / "rig.toml") << text;
   return folder / "rig.toml";
 }

@@ -17,12 +17,6 @@ using namespace std::chrono_literals;
 
 namespace {
 
-void change(std::string& text, const std::string& from, const std::string& to) {
-  const std::size_t at = text.find(from);
-  REQUIRE(at != std::string::npos);
-  text.replace(at, from.size(), to);
-}
-
 /// A rig of the demo's gantry with a wire of its own, and watchdogs that a busy machine does not wake.
 std::string gantry_in(const Folder& folder) {
   std::string text = read_text("demo/gantry.toml", 1u << 20).text;

@@ -17,12 +17,6 @@ using namespace std::chrono_literals;
 
 namespace {
 
-void change(std::string& text, const std::string& from, const std::string& to) {
-  const std::size_t at = text.find(from);
-  REQUIRE(at != std::string::npos);
-  text.replace(at, from.size(), to);
-}
-
 int free_port() {
   static Random random(42);
   return random.whole(30'000, 45'000);
