@@ -148,11 +148,13 @@ void bare_loop(const Pipe& pipe, int socket, const std::atomic<bool>& ending) {
   }
 }
 
-}  // namespace
+struct Medians {
+  std::vector<double> ours, bares, ratios;  ///< of each round, µs
+};
 
-int main() {
-  const bool quick = std::getenv("GYRAX_BENCH_QUICK") != nullptr;
-  const int rounds = quick ? 5 : 20, in_a_round = quick ? 3 : 25;
+/// Nothing where the zone did not stay live, or a set did not come: a machine that stands still for a second does that.
+std::optional<Medians> measure(int rounds, int in_a_round) {
+  constexpr auto patience = 20s;
   Device pad;
   for (const char* key : {"menu.right", "shoulder.right", "face.east", "menu.centre"})
     pad.keys.insert(find_control(key)->code);
@@ -194,14 +196,14 @@ int main() {
   hands.pipe.event(EV_ABS, ABS_X, 0);
   serve(500ms);
   bool live = runner.look().zones[0].state == State::live;
-  std::vector<double> ours, bares, ratios;
+  Medians medians;
   for (int round = 0; live && round < rounds; ++round) {
     std::vector<double> our_times, bare_times;
     for (int i = 0; live && i < in_a_round; ++i) {
       const int value = (round % 2 == 0 ? 1 : -1) * (20'000 + i);
       auto began = std::chrono::steady_clock::now();
       hands.pipe.event(EV_ABS, ABS_X, value);
-      if (!far.serve(began + 1s, true)) break;
+      if (!far.serve(began + patience, true)) break;
       our_times.push_back(us(std::chrono::steady_clock::now() - began));
       hands.pipe.event(EV_ABS, ABS_X, 0);
       serve(std::chrono::milliseconds(60 + i % 7));
@@ -214,23 +216,33 @@ int main() {
     }
     if (our_times.size() != bare_times.size() || our_times.empty()) live = false;
     if (!live) break;
-    ours.push_back(at(our_times, 0.5));
-    bares.push_back(at(bare_times, 0.5));
-    ratios.push_back(ours.back() / bares.back());
+    medians.ours.push_back(at(our_times, 0.5));
+    medians.bares.push_back(at(bare_times, 0.5));
+    medians.ratios.push_back(medians.ours.back() / medians.bares.back());
   }
-  const RunView view = runner.look();
+  const ZoneView zone = runner.look().zones[0];
   runner.end();
   serve(1s);
   engine.join();
   ending = true;
   pipe.event(EV_ABS, ABS_X, 0);
   bare.join();
-  if (!live) {
-    fmt::print(stderr, "the engine did not jog over the wire: {} zone state\n", static_cast<int>(view.zones[0].state));
-    return 1;
-  }
+  if (live) return medians;
+  fmt::print(stderr, "the engine did not jog over the wire: {} ({})\n", word_of(zone.state), about(zone.cause).sentence);
+  return std::nullopt;
+}
+
+}  // namespace
+
+int main() {
+  const bool quick = std::getenv("GYRAX_BENCH_QUICK") != nullptr;
+  const int rounds = quick ? 5 : 20, in_a_round = quick ? 3 : 25;
+  std::optional<Medians> medians;
+  for (int tries = 0; tries < 3 && !medians; ++tries) medians = measure(rounds, in_a_round);
+  if (!medians) return 1;
   fmt::print("From an event at rest to the set of {} channels on a wire (µs): the medians of {} rounds of {}\n",
              channels, rounds, in_a_round);
-  fmt::print("{:<34}{:>10.1f}\n{:<34}{:>10.1f}\n{:<34}{:>10.2f}\n", "live loop, link of kind board", at(ours, 0.5),
-             "bare poll, read, pack, send", at(bares, 0.5), "ratio", at(ratios, 0.5));
+  fmt::print("{:<34}{:>10.1f}\n{:<34}{:>10.1f}\n{:<34}{:>10.2f}\n", "live loop, link of kind board",
+             at(medians->ours, 0.5), "bare poll, read, pack, send", at(medians->bares, 0.5), "ratio",
+             at(medians->ratios, 0.5));
 }
