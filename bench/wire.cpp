@@ -228,7 +228,8 @@ std::optional<Medians> measure(int rounds, int in_a_round) {
   pipe.event(EV_ABS, ABS_X, 0);
   bare.join();
   if (live) return medians;
-  fmt::print(stderr, "the engine did not jog over the wire: {} ({})\n", word_of(zone.state), about(zone.cause).sentence);
+  fmt::print(stderr, "the engine did not jog over the wire: {} ({})\n", name_of(zone.state),
+             about(zone.cause).sentence);
   return std::nullopt;
 }
 

@@ -397,6 +397,20 @@ gyrax::Track one_hand() {
   return h.push("stick.left.y", -0.6, 0.2, 0.8).push("stick.left.y", 0, 0.1, 0.5).tap("grip.trigger").wait(0.5).track();
 }
 
+gyrax::Track home() {
+  gyrax::testing::Hands h(22);
+  // The controller has an alarm. Unlocked by two presses, made ready, jogged a little: slowly, for it is not homed.
+  h.wait_until(1.5).tap("thumb.right").wait(0.6).tap("thumb.right").wait(1.5);
+  h.push("stick.left.x", 0.3, 0.1).push("stick.left.x", 0, 0.1).push("stick.left.y", 0.3, 0.1);
+  h.push("stick.left.y", 0, 0.1).push("stick.right.y", 0.3, 0.1).push("stick.right.y", 0, 0.1, 0.2);
+  h.tap("menu.right").wait(0.3).down("shoulder.right").wait(0.3);
+  h.push("stick.left.x", 1, 0.2, 1.0).push("stick.left.x", 0, 0.1, 0.5);
+  // Home; then at full speed, and an exact step.
+  h.tap("face.north").wait(3.0).push("stick.left.x", 1, 0.2, 0.8).push("stick.left.x", 0, 0.1, 0.6);
+  h.tap("hat.right").wait(0.5).up("shoulder.right").wait(0.4);
+  return h.track();
+}
+
 struct Named {
   const char* file;
   gyrax::Track (*make)();
@@ -404,6 +418,7 @@ struct Named {
 const Named tracks[] = {{"pad.evemu", demo_track},
                         {"fine_pad.evemu", fine_pad},
                         {"fine_wheel.evemu", fine_wheel},
+                        {"home_pad.evemu", home},
                         {"desk_pad.evemu", desk_pad},
                         {"desk_dial.evemu", desk_dial},
                         {"desk_keypad.evemu", desk_keypad},

@@ -72,6 +72,7 @@ struct LiveOptions {
   double for_s = 0;      ///< ends by itself after this; 0: not
   bool replace = false;  ///< a logbook or a recording that is there already
   bool plain = false, json = false, keep_log = false, real_time = false;
+  bool typed = false;  ///< standard input gives names of actions, a line each
 };
 /// Live until it is told to end.
 int live(const LiveOptions& options);

@@ -19,7 +19,7 @@ _gyrax() {
       handsets) options="--help --all --json" ;;
       calibrate) options="--help --track --out --replace --wire --device --name --step --json" ;;
       watch) options="--help --wire --hands --for --plain --json --record --replace" ;;
-      run) options="--help --hands --for --plain --json --record --replace --logbook --no-logbook --keep --keep-mb --no-real-time" ;;
+      run) options="--help --hands --for --plain --json --record --replace --logbook --no-logbook --keep --keep-mb --no-real-time --typed" ;;
       logbook) options="--help --csv --plot --replace --axis --span --json" ;;
       bring-up) options="--help --axis --out --hands --for --no-real-time" ;;
       links) options="--help --link --print --for --json" ;;

@@ -19,7 +19,7 @@ __gyrax_options rehearse help csv=f plot=f replace axis= span= json
 __gyrax_options handsets help all json
 __gyrax_options calibrate help track=f out=f replace wire= device= name= step= json
 __gyrax_options watch help wire= hands=f for= plain json record=f replace
-__gyrax_options run help hands=f for= plain json record=f replace logbook=f no-logbook keep= keep-mb= no-real-time
+__gyrax_options run help hands=f for= plain json record=f replace logbook=f no-logbook keep= keep-mb= no-real-time typed
 __gyrax_options logbook help csv=f plot=f replace axis= span= json
 __gyrax_options bring-up help axis= out= hands= for= no-real-time
 __gyrax_options links help link= print for= json

@@ -36,7 +36,8 @@ case $verb in
   run)
     _arguments --help $rig $live '--logbook[where the record goes]:file:_files' \
       '--no-logbook[the last minute alone]' '--keep[logbooks at most]:number:' \
-      '--keep-mb[megabytes of them]:number:' '--no-real-time[ordinary priority]'
+      '--keep-mb[megabytes of them]:number:' '--no-real-time[ordinary priority]' \
+      '--typed[actions from standard input]'
     ;;
   logbook) _arguments --help '1:logbook:_files -g "*.jsonl.zst"' $csv $plot $replace $axis $span $json ;;
   bring-up)

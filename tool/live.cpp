@@ -1,5 +1,6 @@
 // watch and run: hands, an engine in its own thread, and a view of both.
 #include "commands.hpp"
+#include "input_lines.hpp"
 #include "onlookers.hpp"
 #include "output.hpp"
 #include "reporter.hpp"
@@ -42,7 +43,7 @@ class Live {
  public:
   Live(const LiveOptions& options, std::optional<Rig> rig, std::optional<Session> played)
       : options_(options), rig_(std::move(rig)), played_(std::move(played)) {
-    screen_ = !options.plain && !options.json;
+    screen_ = !options.plain && !options.json && !options.typed;
     if (screen_) {
       const std::string why_not = Terminal::why_not();
       screen_ = why_not.empty();
@@ -73,11 +74,15 @@ class Live {
 
   int run(Signals& signals) {
     while (!done_) {
-      pollfd wait[2] = {{signals.descriptor(), POLLIN, 0}, {terminal_ ? terminal_->keys_descriptor() : -1, POLLIN, 0}};
-      ::poll(wait, 2, frame_ms);
+      pollfd wait[3] = {{signals.descriptor(), POLLIN, 0},
+                        {terminal_ ? terminal_->keys_descriptor() : -1, POLLIN, 0},
+                        {takes_lines() ? lines_.descriptor() : -1, POLLIN, 0}};
+      ::poll(wait, 3, frame_ms);
       for (int signal = signals.next(); signal != 0; signal = signals.next()) take_signal(signal);
       if (over()) ask_to_end("its time was over");
       keys();
+      if (takes_lines())
+        for (const std::string& line : lines_.next()) type(line);
       look();
       if (suspending_ && (!runner_ || view_->resting)) suspend();
       frame();
@@ -226,8 +231,45 @@ class Live {
   void keys() {
     if (!terminal_) return;
     for (char key = terminal_->key(); key != 0; key = terminal_->key()) {
+      if (typing_) {
+        type(key);
+        continue;
+      }
       if (key == 'q') ask_to_end("the key q");
       if (key == 'r' && handsets_) toggle_recording();
+      if (key == 'a' && has_actions()) typing_.emplace();
+    }
+  }
+
+  bool has_actions() const { return options_.verb == LiveVerb::run && rig_ && !rig_->actions.empty(); }
+  bool takes_lines() const { return options_.typed && !terminal_ && runner_ != nullptr; }
+
+  /// A key of an action's name.
+  void type(char key) {
+    constexpr char escape = 27, backspace = 8, erase = 127;
+    constexpr std::size_t longest_name = 64;
+    if (key == '\n' || key == '\r') {
+      type(*std::exchange(typing_, std::nullopt));
+    } else if (key == escape) {
+      typing_.reset();
+    } else if (key == backspace || key == erase) {
+      if (!typing_->empty()) typing_->pop_back();
+    } else if (key > ' ' && typing_->size() < longest_name) {
+      *typing_ += key;
+    }
+  }
+
+  /// A whole name: that action is asked for.
+  void type(const std::string& name) {
+    if (name.empty()) return;
+    const auto found = std::ranges::find(rig_->actions, name, &ActionInfo::name);
+    if (found == rig_->actions.end()) {
+      std::vector<std::string> names;
+      for (const ActionInfo& action : rig_->actions) names.push_back(action.name);
+      note(names.empty() ? fmt::format("'{}' was typed, and the rig has no actions", as_text(name))
+                         : fmt::format("there is no action '{}'; there are {}", as_text(name), listed(names)));
+    } else if (!runner_->type(id_at<ActionId>(static_cast<std::size_t>(found - rig_->actions.begin())))) {
+      note(fmt::format("'{}' was typed too soon after others, and is not asked for", name));
     }
   }
 
@@ -354,6 +396,8 @@ class Live {
                                      rig_->title.empty() ? rig_->path : rig_->title)
                        : "gyrax watch: every control of every handset";
     scene.keys = handsets_ ? "r records   q ends" : "q ends";
+    if (has_actions()) scene.keys = "a types an action   " + scene.keys;
+    scene.typing = typing_;
     if (log_ && !log_->path().empty())
       scene.facts.push_back(fmt::format(
           "logbook {}{}", from_home(log_->path()),
@@ -435,6 +479,8 @@ class Live {
   std::vector<std::string> notes_;
   std::uint64_t told_events_ = 0;
   std::vector<AxisStatus> told_axes_;
+  std::optional<std::string> typing_;  // on the screen: of an action's name
+  InputLines lines_;
   std::thread engine_;
 };
 

@@ -226,6 +226,8 @@ int run(int argc, char** argv) {
   add_live_options(run_verb);
   run_verb->add_option("--logbook", live_options.logbook,
                        "Where the run's record goes; otherwise to the others (see gyrax logbook)");
+  run_verb->add_flag("--typed", live_options.typed,
+                     "Each line of standard input is the name of an action, asked for as by a key; no screen");
   bool no_logbook = false;
   run_verb
       ->add_flag("--no-logbook", no_logbook,
@@ -243,7 +245,8 @@ int run(int argc, char** argv) {
   run_verb->footer(
       "  gyrax run demo/bench.toml --hands demo/session.toml\n"
       "  gyrax run bench.toml --plain --logbook today.jsonl.zst\n"
-      "Keys: r starts and stops a recording, q ends. Ctrl-C, a closed window and SIGTERM end, too: a controlled stop,\n"
+      "Keys: r starts and stops a recording, a types the name of an action, q ends. Ctrl-C, a closed window and "
+      "SIGTERM end, too: a controlled stop,\n"
       "then off. Ctrl-Z stops, and then suspends; afterwards it is stowed.\n");
 
   LogbookOptions logbook_options;

@@ -79,7 +79,37 @@ class Composer {
     const std::size_t width = width_of(keys);
     line.push_back({std::string(used + width + 1 < columns_ ? columns_ - used - width : 1, ' ') + keys, Style::dim});
     add(line);
+    if (scene_.typing) typing();
     for (const std::string& fact : scene_.facts) add({{fact, Style::dim}});
+  }
+
+  /// What is typed of an action's name, and what it may become.
+  void typing() {
+    std::string names;
+    for (const ActionInfo& action : scene_.rig->actions)
+      if (action.name.starts_with(*scene_.typing)) names += (names.empty() ? "" : ", ") + action.name;
+    add({{fmt::format("action: {}▏", *scene_.typing), Style::strong},
+         {fmt::format("   {}   Enter asks for it, Esc leaves", names.empty() ? "none begins so" : names), Style::dim}});
+  }
+
+  /// Actions that are prepared or under way.
+  void actions() {
+    Line line;
+    for (std::size_t a = 0; a < scene_.run->actions.size(); ++a) {
+      const ActionView& action = scene_.run->actions[a];
+      const std::string& name = scene_.rig->actions[a].name;
+      const ActionSetup& setup = scene_.rig->setup.actions[a];
+      const double passed_s = to_seconds(scene_.run->now - action.since);
+      if (action.stage == ActionStage::prepared)
+        line.push_back({fmt::format("{} is prepared: once more within {:.1f} s   ", name,
+                                    std::max(0.0, to_seconds(setup.confirm) - passed_s)),
+                        Style::warn});
+      if (action.stage == ActionStage::running)
+        line.push_back(
+            {fmt::format("{} is under way: {:.1f} of {:g} s at most   ", name, passed_s, to_seconds(setup.limit)),
+             Style::good});
+    }
+    if (!line.empty()) add(line);
   }
 
   void run() {
@@ -106,6 +136,7 @@ class Composer {
                       view.switches[s] != 0 ? Style::plain : Style::dim});
     add(line);
     add(numbers());
+    actions();
     if (view.holding.share > 0) {
       const BindingSetup& b = rig.setup.bindings[index(view.holding.binding)];
       std::string progress;

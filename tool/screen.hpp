@@ -19,9 +19,10 @@ using Line = std::vector<Piece>;
 
 /// What there is to show; what is missing is a null pointer.
 struct Scene {
-  std::string title;               ///< what runs
-  std::string keys;                ///< which keys do what
-  std::vector<std::string> facts;  ///< where the logbook goes, what was not allowed …
+  std::string title;                  ///< what runs
+  std::string keys;                   ///< which keys do what
+  std::optional<std::string> typing;  ///< of an action's name, so far
+  std::vector<std::string> facts;     ///< where the logbook goes, what was not allowed …
   const Rig* rig = nullptr;
   const RunView* run = nullptr;
   const SeenHandsets* hands = nullptr;

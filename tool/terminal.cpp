@@ -162,13 +162,19 @@ void Terminal::show(std::vector<Line> lines) {
 }
 
 char Terminal::key() {
-  pollfd wait{keys_, POLLIN, 0};
-  char keys[64];
-  if (::poll(&wait, 1, 0) <= 0) return 0;
-  const ssize_t got = ::read(keys_, keys, sizeof keys);
-  if (got <= 0) keys_ = -1;
-  // An arrow or a function key is an escape and what follows it.
-  return got > 0 && keys[0] != escape ? keys[0] : 0;
+  if (pressed_.empty()) {
+    pollfd wait{keys_, POLLIN, 0};
+    char keys[64];
+    if (::poll(&wait, 1, 0) <= 0) return 0;
+    const ssize_t got = ::read(keys_, keys, sizeof keys);
+    if (got <= 0) keys_ = -1;
+    // An arrow or a function key is an escape and what follows it; one by itself is a key.
+    if (got == 1 || (got > 0 && keys[0] != escape)) pressed_.assign(keys, static_cast<std::size_t>(got));
+  }
+  if (pressed_.empty()) return 0;
+  const char first = pressed_.front();
+  pressed_.erase(0, 1);
+  return first;
 }
 
 std::uint64_t Terminal::left_out() const {

@@ -37,7 +37,8 @@ class Terminal {
  private:
   struct Shared;
   int keys_ = 0;
-  Shared* shared_;  // left behind where the drawing thread does not come back
+  std::string pressed_;  // and not asked for yet
+  Shared* shared_;       // left behind where the drawing thread does not come back
 };
 
 }  // namespace gyrax::tool

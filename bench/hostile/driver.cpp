@@ -253,6 +253,10 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     case Interlock::input_too_high:
     case Interlock::switching_on:
     case Interlock::not_homed:
+    case Interlock::action_runs:
+    case Interlock::not_standing:
+    case Interlock::link_refused:
+    case Interlock::state_forbids:
     case Interlock::on_path: return true;  // wait
     case Interlock::handset_gone: hands_.plug(static_cast<int>(index(first.handset)), now); return true;
     case Interlock::handset_silent: return true;

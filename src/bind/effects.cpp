@@ -81,6 +81,7 @@ Ask asks(const effect::Handwheel& e, const Numbers& numbers) noexcept {
 Ask asks(const effect::Set& e, const Numbers&) noexcept {
   return {.kind = Kind::set, .to = e.to == SwitchTo::momentary ? SwitchTo::on : e.to, .target = e.target};
 }
+Ask asks(const effect::Action& e, const Numbers&) noexcept { return {.kind = Kind::action, .action = e.action}; }
 Ask asks(const effect::Ready& e, const Numbers&) noexcept { return {.kind = Kind::ready, .zones = e.zones}; }
 Ask asks(const effect::Stow& e, const Numbers&) noexcept { return {.kind = Kind::stow, .zones = e.zones}; }
 Ask asks(const effect::ReadyOrStow& e, const Numbers&) noexcept {

@@ -1,5 +1,6 @@
 #include <gyrax/engine/engine.hpp>
 
+#include "actions.hpp"
 #include "asks.hpp"
 #include "brakes.hpp"
 #include "explain.hpp"
@@ -49,7 +50,7 @@ void compare(EngineParts& e, const LinkReport& report) noexcept {
   const double age_s = to_seconds(e.before - report.measured);
   for (Measured& axis : e.measured) {
     if (axis.link != report.link) continue;
-    if (!e.zone(axis.zone).permit.powered()) {
+    if (!e.zone(axis.zone).permit.powered() || e.axis(axis.axis).carried) {
       axis.runaway.forget();
       continue;
     }
@@ -70,6 +71,7 @@ void take_reports(EngineParts& e, std::span<const LinkReport> reports) noexcept 
   for (const LinkReport& report : reports) {
     const Cause wrong = e.links.accept(report, e.now);
     if (wrong == Cause::none) compare(e, report);
+    if (wrong == Cause::none) take_results(e, report);
     for (std::size_t z = 0; wrong != Cause::none && z < e.zones.size(); ++z)
       for (const LinkId link : e.zones[z].setup.links)
         if (link == report.link) fault(e, id_at<ZoneId>(z), wrong);
@@ -157,6 +159,7 @@ void command(EngineParts& e) noexcept {
     const AxisState& state = e.motion.axis(id).state();
     const Mode mode = !has_power(e, id)  ? Mode::off
                       : is_braked(e, id) ? Mode::braked
+                      : axis.carried     ? Mode::stand
                       : may_move         ? Mode::follow
                                          : Mode::stand;
     command.mode = mode;
@@ -207,13 +210,16 @@ void detail::run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noex
   take_reports(e, in.reports);
   if (in.end) end_program(e);
   take_readings(e, in.readings);
+  take_typed(e, in.typed);
   watch(e);
   watch_steady(e);
   end_times(e);
   watch_duty(e);
   work_power(e);
   work_brakes(e);
+  work_actions(e);
   move(e);
+  if (e.acting) carry(e);
   command(e);
   explain(e);
   send(e, out);

@@ -1,5 +1,6 @@
 #include "holds.hpp"
 
+#include "actions.hpp"
 #include "inputs.hpp"
 #include "tell.hpp"
 
@@ -52,6 +53,8 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
 }  // namespace
 
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
+  if (e.groups[group].acted_on)
+    if (const Obstacle carried = carried_by(e, group); carried.what != Interlock::none) return carried;
   for (const InputId input : e.needs_inputs[group])
     if (const Obstacle lack = lacking_input(e.links, input, e.now); lack.what != Interlock::none) return lack;
   for (const AxisId axis : e.motion.groups()[group].axes)

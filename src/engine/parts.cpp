@@ -84,6 +84,21 @@ std::vector<Staggered> staggered(const Setup& setup) {
 
 bool has_end_switch(const AxisSetup& axis) { return axis.low_end != no<InputId> || axis.high_end != no<InputId>; }
 
+/// Whether some action moves it.
+bool is_acted_on(const Setup& setup, AxisId id) {
+  for (const ActionSetup& action : setup.actions)
+    for (const AxisId moved : action.moves)
+      if (moved == id) return true;
+  return false;
+}
+
+std::vector<std::optional<Time>> confirmations(const Setup& setup) {
+  std::size_t groups = 0;
+  for (const ActionSetup& action : setup.actions)
+    if (action.group >= groups) groups = action.group + std::size_t{1};
+  return std::vector<std::optional<Time>>(groups);
+}
+
 std::vector<GroupPlace> groups(const Setup& setup) {
   return column(setup.groups, [&](const GroupSetup& group) {
     GroupPlace place{.zone = group.zone};
@@ -93,7 +108,8 @@ std::vector<GroupPlace> groups(const Setup& setup) {
       place.needs =
           place.needs || !axis.needs.empty() || axis.duty.any() || axis.brake.any() || axis.power_after > Span{};
       place.homes = place.homes || axis.homed != no<InputId>;
-      place.needs = place.needs || place.homes;
+      place.acted_on = place.acted_on || is_acted_on(setup, id);
+      place.needs = place.needs || place.homes || place.acted_on;
       place.turns = place.turns || !is_place(axis.drive);
     }
     return place;
@@ -130,6 +146,8 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
       brakes(detail::brakes(setup)),
       staggered(detail::staggered(setup)),
       switches(setup.switches.begin(), setup.switches.end()),
+      actions(setup.actions.begin(), setup.actions.end()),
+      confirmed(confirmations(setup)),
       needs(needed(setup, &AxisSetup::needs)),
       needs_inputs(needed(setup, &AxisSetup::needs_inputs)),
       requests(setup.axes.size()),

@@ -31,7 +31,8 @@ bool all_alike(std::span<T> a, std::span<T> b) noexcept {
 
 bool alike(const Frame& a, const Frame& b) noexcept {
   return a.link == b.link && a.sequence == b.sequence && a.sent == b.sent && a.valid_for == b.valid_for &&
-         a.due == b.due && a.stop == b.stop && all_alike(a.axes, b.axes) && all_alike(a.switches, b.switches);
+         a.due == b.due && a.stop == b.stop && a.order == b.order && all_alike(a.axes, b.axes) &&
+         all_alike(a.switches, b.switches);
 }
 
 }  // namespace

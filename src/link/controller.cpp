@@ -13,7 +13,8 @@ LinkReport report_of(const ControllerHeard& heard, LinkId link, Time arrival) {
           .faults = heard.faults,
           .within = heard.within,
           .waits = heard.waits,
-          .inputs = heard.inputs};
+          .inputs = heard.inputs,
+          .actions = heard.actions};
 }
 
 ControllerLink::ControllerLink(const Rig& rig, LinkId link)

@@ -21,6 +21,8 @@ constexpr double greatest_word = 1e9, greatest_number = 99'999;
 /// It takes a corner without slowing down where an axis's speed changes by no more than its acceleration makes in this
 /// time.
 constexpr double corner_s = 0.02;
+/// Ends an alarm; of the M words that ISO 6983 leaves to the machine.
+constexpr int unlock_word = 90;
 /// Its ends have room for what is rounded.
 constexpr double end_room = 1e-6;
 enum Wrong { bad_word = 20, bad_number = 21, bad_sum = 22, beyond_end = 33, no_feed = 34, in_alarm = 9, too_long = 24 };
@@ -93,9 +95,10 @@ bool ControllerFarEnd::go_home() {
   double speed = 0;
   for (std::size_t a = 0; a < axes_.size(); ++a) {
     to[a] = machine_.setup().axes[a].low + end_room;
-    speed = a == 0 ? machine_.setup().axes[a].speed : std::min(speed, machine_.setup().axes[a].speed);
+    const double most = machine_.setup().axes[a].speed;
+    if (std::abs(to[a] - machine_.end(a)) > end_room) speed = speed > 0 ? std::min(speed, most) : most;
   }
-  homes_ = machine_.move(to, speed * share);
+  homes_ = machine_.state() != sim::ControllerState::alarm && (speed == 0 || machine_.move(to, speed * share));
   return homes_;
 }
 
@@ -293,6 +296,9 @@ bool ControllerFarEnd::do_words(const std::vector<Word>& words, const std::strin
       feed_ = word.number * (inch_ ? inch_mm : 1) / per_minute;
     } else if (word.letter == 'G' && (code == 20 || code == 21 || code == 90 || code == 91)) {
       do_modal(code);
+    } else if (word.letter == 'M' && code == unlock_word) {
+      machine_.clear();
+      seen_.push_back("it is told that its alarm is over");
     } else if (word.letter == 'G' && code == 28) {
       homes = true;
     } else if (word.letter != 'M' && word.letter != 'S' &&

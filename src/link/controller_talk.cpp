@@ -101,6 +101,11 @@ ControllerTalk::ControllerTalk(const Rig& rig, LinkId link) : name_(rig.links[in
     inputs_.push_back(rig.inputs[i]);
     heard_.inputs.push_back({.input = id_at<InputId>(i), .value = 0, .fresh = false});
   }
+  for (std::size_t a = 0; a < rig.actions.size(); ++a) {
+    const ActionSetup& action = rig.setup.actions[a];
+    if (action.link == link)
+      acts_.push_back({id_at<ActionId>(a), rig.actions[a].name, rig.actions[a].lines, !action.moves.empty()});
+  }
 }
 
 void ControllerTalk::say(const std::string& words) {
@@ -145,6 +150,7 @@ void ControllerTalk::begin_anew(Time now) {
 
 void ControllerTalk::opened(Time now) {
   if (heard_.number > 0) once_ |= controller_cut_off;
+  end_action(ActionReport::Result::refused);
   is_open_ = true;
   came_.clear();
   out_.clear();
@@ -166,6 +172,7 @@ void ControllerTalk::stop_at_once(Time now) {
 
 void ControllerTalk::fault(Time now, std::uint32_t bit, const std::string& words) {
   once_ |= bit;
+  end_action(ActionReport::Result::refused);
   // What cannot be set up is tried again, more slowly, and is not told again.
   if (state_ != State::setting_up || !std::exchange(has_told_setup_, true)) say(words);
   if (state_ == State::setting_up) waits_first_ = tries_again_after;
@@ -188,11 +195,13 @@ void ControllerTalk::say_where() {
 /// What a status says of how it goes on.
 void ControllerTalk::settle(Time now) {
   const Dialect::State is = heard_.state;
+  if (state_ == State::acting && settle_acting(now)) return;
   const auto last = [&](std::uint32_t bit, const std::string& words) {
     if ((lasting_ & bit) == 0) say(words);
     lasting_ |= bit;
     is_void_ = true;
     modes_hold_ = false;
+    end_action(ActionReport::Result::refused);
     if (takes_lines()) begin(now, State::asking);
   };
   if (is == Dialect::State::alarm) {
@@ -205,6 +214,7 @@ void ControllerTalk::settle(Time now) {
   if (is == Dialect::State::paused) {
     if (state_ != State::stopping && !only_asks_) {
       lasting_ |= controller_paused;
+      end_action(ActionReport::Result::refused);
       say("it is paused by itself, and is told to stop");
       says_where_ = state_ == State::running;
       stop_at_once(now);
@@ -226,8 +236,10 @@ void ControllerTalk::settle(Time now) {
     begin(now, modes_hold_ ? State::running : State::setting_up);
   }
   if (state_ != State::running) return;
-  if (has_power_ && !is_void_) return check_place(now);
-  // Without power, or after a stop of its own, it is where it says.
+  const bool moved_itself = std::exchange(moved_itself_, false);
+  if (has_power_ && !is_void_ && !moved_itself) return check_place(now);
+  if (act_is_over_) end_action(ActionReport::Result::done);
+  // Without power, or after a stop or an action of its own, it is where it says.
   for (std::size_t a = 0; a < axes_.size(); ++a) {
     AxisRow& axis = axes_[a];
     axis.target = axis.sent_nano = to_nano(positions_[a]);
@@ -266,6 +278,7 @@ void ControllerTalk::take_line(Time now, std::string_view line) {
   while (line.ends_with(' ')) line.remove_suffix(1);
   if (take_status(now, line) || take_ack(now, line) || take_error(now, line)) return;
   if (const auto alarm = dialect_.alarm.match(line)) {
+    if (state_ == State::acting && act_in_alarm_) return;
     lasting_ |= controller_alarm;
     fault(now, controller_alarm, fmt::format("it has an alarm: '{}'", printable(line)));
     return;
@@ -273,7 +286,12 @@ void ControllerTalk::take_line(Time now, std::string_view line) {
   if (const auto greeting = dialect_.greeting.match(line)) {
     say(fmt::format("it begins: '{}'", printable(line)));
     // It forgot what it was told, and its queue.
-    if (state_ != State::asking) once_ |= controller_began_anew;
+    if (state_ == State::acting && act_in_alarm_) {
+      act_is_over_ = true;
+    } else {
+      if (state_ != State::asking) once_ |= controller_began_anew;
+      end_action(ActionReport::Result::refused);
+    }
     begin_anew(now);
     return;
   }
@@ -328,6 +346,7 @@ bool ControllerTalk::take_status(Time now, std::string_view line) {
   const double most = behind > far_behind_s ? catching_up : most_correction;
   if (moves_) correction_ = std::clamp(behind / corrects_within_s, -most_correction, most);
   heard_.faults = std::exchange(once_, 0u) | lasting_;
+  heard_.actions = std::exchange(results_, {});
   heard_.waits = state_ != State::running || now < begins_at_;
   ++heard_.number;
   new_report_ = true;
@@ -351,6 +370,7 @@ bool ControllerTalk::take_ack(Time now, std::string_view line) {
     return true;
   }
   unanswered_bytes_ -= unanswered_.front().bytes;
+  if (unanswered_.front().of_action) act_answered_ = now;
   unanswered_.pop_front();
   return true;
 }
@@ -359,6 +379,7 @@ bool ControllerTalk::take_error(Time now, std::string_view line) {
   const auto found = dialect_.error.match(line);
   if (!found) return false;
   if (!takes_lines() || now < begins_at_) return true;
+  if (refuse_action_line(now, line)) return true;
   const std::string of = unanswered_.empty() ? "" : fmt::format(" of '{}'", unanswered_.front().words);
   fault(now, controller_error, fmt::format("it refuses{}: '{}'", of, printable(line)));
   return true;
@@ -407,6 +428,7 @@ void ControllerTalk::tell(const Frame& frame) {
   const std::size_t count = std::min(axes_.size(), frame.axes.size());
   for (std::size_t s = 0; s < switches_wanted_.size() && s < frame.switches.size(); ++s)
     switches_wanted_[s] = frame.switches[s];
+  take_order(frame.sent, frame.order);
   bool has_power = false, follows = false, changed = false;
   for (std::size_t a = 0; a < count; ++a) {
     has_power = has_power || frame.axes[a].mode != Mode::off;
@@ -557,11 +579,12 @@ void ControllerTalk::set_up(Time now) {
 }
 
 void ControllerTalk::ask(Time now) {
-  if (asked_ && now - *asked_ > answer_within_) {
+  const bool waits_for_lines = state_ == State::acting && !Dialect::is_at_once(dialect_.status_ask);
+  if (asked_ && now - *asked_ > answer_within_ && !waits_for_lines) {
     asked_.reset();
     ask_was_lost_ = false;
     quiet_until_ = now + answer_within_ / 2;
-    if (takes_lines())
+    if (takes_lines() && state_ != State::acting)
       fault(now, controller_lost_answer, "it does not say where it is");
     else if (!std::exchange(has_told_silence_, true))
       say("it does not answer");
@@ -581,7 +604,8 @@ void ControllerTalk::ask(Time now) {
 
 std::span<const std::uint8_t> ControllerTalk::next(Time now) {
   if (!is_open_) return {};
-  if (!unanswered_.empty() && now - unanswered_.front().sent > answer_within_)
+  // What it carries out may take its time; the engine says how long.
+  if (state_ != State::acting && !unanswered_.empty() && now - unanswered_.front().sent > answer_within_)
     fault(now, controller_lost_answer, fmt::format("'{}' has no answer", unanswered_.front().words));
   if (state_ == State::stopping && now - stop_sent_ > stops_within) {
     // What says that it still moves is stopped by all means; of what is silent nobody knows.
@@ -591,6 +615,7 @@ std::span<const std::uint8_t> ControllerTalk::next(Time now) {
     if (moves && !dialect_.abort.empty()) out_ += dialect_.abort;
   }
   ask(now);
+  work_action(now);
   if (state_ == State::setting_up && now >= begins_at_) set_up(now);
   if (state_ == State::running && now >= begins_at_) {
     for (std::size_t s = 0; s < switches_wanted_.size(); ++s) {

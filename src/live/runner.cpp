@@ -28,6 +28,7 @@ RunView sized(const Rig& rig) {
   view.increments.resize(rig.axes.size());
   view.overrides.resize(rig.setup.notches.overrides.size());
   view.layers.resize(rig.layers.size());
+  view.actions.resize(rig.actions.size());
   return view;
 }
 
@@ -50,6 +51,7 @@ Runner::Runner(const Rig& rig, Hands& hands, Machines& machines, const BootClock
       view_(now_) {
   readings_.reserve(options.max_readings);
   events_.reserve(max_events);
+  typed_now_.reserve(typed_.capacity());
 }
 
 /// Readings in order; a calibration goes before the readings after it, so it ends the list of this tick.
@@ -137,6 +139,7 @@ void Runner::publish(Time now) noexcept {
   for (std::size_t l = 0; l < now_.layers.size(); ++l)
     now_.layers[l] = engine_.bind().on(id_at<LayerId>(l), engine_.signal()) ? 1 : 0;
   for (std::size_t z = 0; z < now_.zones.size(); ++z) now_.zones[z].in_charge = engine_.in_charge(id_at<ZoneId>(z));
+  for (std::size_t a = 0; a < now_.actions.size(); ++a) now_.actions[a] = engine_.action(id_at<ActionId>(a));
   now_.chosen = engine_.bind().chosen();
   now_.holding = engine_.bind().holding(now);
   now_.reduced = engine_.bind().reduced();
@@ -160,12 +163,14 @@ void Runner::run() {
     to_rest.hear(resting_.load(std::memory_order_relaxed), now);
     const bool stops = to_end.told || to_rest.told;
     const std::span<const LinkReport> reports = machines_.reports(now);
-    engine_.tick({now, readings_, reports, stops}, out_.view());
+    typed_now_.clear();
+    for (ActionId action; typed_now_.size() < typed_.capacity() && typed_.pop(action);) typed_now_.push_back(action);
+    engine_.tick({now, readings_, reports, stops, {}, typed_now_}, out_.view());
     machines_.send(out_.frames);
     events_.clear();
     for (Event event; out_.events.read(event);) events_.push_back(event);
     if (options_.log != nullptr)
-      options_.log->tick({now, stops, readings_, reports, out_.commands, out_.switches, events_});
+      options_.log->tick({now, stops, readings_, reports, out_.commands, out_.switches, events_, {}, typed_now_});
     feel(now);
     ++now_.ticks;
     now_.readings += readings_.size();

@@ -196,11 +196,13 @@ void append_events(std::string& out, std::span<const Event> events) {
                    number(e.obstacle.handset), number(e.obstacle.slot), number(e.obstacle.link), number(e.axis),
                    number(e.target), e.number);
     const int rest[] = {number(e.which), number(e.layer), number(e.by), number(e.obstacle.target)};
-    const int input = number(e.obstacle.input);
+    const int input = number(e.obstacle.input), action = number(e.action), in_the_way = number(e.obstacle.action);
+    const bool acts = action >= 0 || in_the_way >= 0;
     // Later than the rest, and only where there is anything to tell.
-    if (input >= 0 || std::any_of(std::begin(rest), std::end(rest), [](int row) { return row >= 0; }))
+    if (acts || input >= 0 || std::any_of(std::begin(rest), std::end(rest), [](int row) { return row >= 0; }))
       fmt::format_to(std::back_inserter(out), ",{},{},{},{}", rest[0], rest[1], rest[2], rest[3]);
-    if (input >= 0) fmt::format_to(std::back_inserter(out), ",{}", input);
+    if (acts || input >= 0) fmt::format_to(std::back_inserter(out), ",{}", input);
+    if (acts) fmt::format_to(std::back_inserter(out), ",{},{}", action, in_the_way);
     out += ']';
     return true;
   });
@@ -212,6 +214,10 @@ const std::string& TickLines::line(const TickRecord& tick) {
   readings(tick);
   reports(tick);
   program(tick);
+  list(line_, "a", tick.typed, [&](ActionId typed) {
+    fmt::format_to(std::back_inserter(line_), "{}", index(typed));
+    return true;
+  });
   if (tick.end) line_ += ",\"end\":1";
   append_events(line_, tick.events);
   const std::uint16_t sum = sums_.tick(tick.commands, tick.switches);

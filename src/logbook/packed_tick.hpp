@@ -35,6 +35,7 @@ void pack(To& to, const TickRecord& r) {
   to.put_all(r.switches);
   to.put_all(r.events);
   to.put_all(r.program);
+  to.put_all(r.typed);
 }
 
 /// A tick that came out of the ring, and what it points to.
@@ -70,12 +71,14 @@ class UnpackedTick {
     from.get_all(switches_);
     from.get_all(events_);
     from.get_all(program_);
+    from.get_all(typed_);
     tick_.readings = readings_;
     tick_.reports = reports_;
     tick_.commands = commands_;
     tick_.switches = switches_;
     tick_.events = events_;
     tick_.program = program_;
+    tick_.typed = typed_;
     return tick_;
   }
 
@@ -87,6 +90,7 @@ class UnpackedTick {
   std::vector<std::vector<InputReport>> inputs_;
   std::vector<std::vector<ActionReport>> actions_;
   std::vector<ProgramRequest> program_;
+  std::vector<ActionId> typed_;
   std::vector<AxisCommand> commands_;
   std::vector<std::uint8_t> switches_;
   std::vector<Event> events_;

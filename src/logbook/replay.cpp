@@ -185,12 +185,12 @@ Replayed Replay::run(std::span<TickWatcher* const> watchers, std::optional<PlotS
     if (record.kind != Kind::tick) continue;
     events.clear();
     if (made.replays) {
-      engine.tick({record.now, record.readings, record.reports, record.end, record.program}, out.view());
+      engine.tick({record.now, record.readings, record.reports, record.end, record.program, record.typed}, out.view());
       for (Event event; out.events.read(event);) events.push_back(event);
-      comparison.tick(
-          record,
-          {record.now, record.end, record.readings, record.reports, out.commands, out.switches, events, record.program},
-          made.ticks);
+      comparison.tick(record,
+                      {record.now, record.end, record.readings, record.reports, out.commands, out.switches, events,
+                       record.program, record.typed},
+                      made.ticks);
     } else {
       read_events(rig, record.now, record.events, events);
     }

@@ -192,6 +192,7 @@ void read_tick(std::string_view line, std::span<const ControlId> controls, bool 
   record.readings.clear();
   record.reports.clear();
   record.program.clear();
+  record.typed.clear();
   record.events.clear();
   record.commands.clear();
   record.switches.clear();
@@ -201,6 +202,9 @@ void read_tick(std::string_view line, std::span<const ControlId> controls, bool 
   if (scan.take(",\"r\":[")) scan.each([&] { read_reading(scan, controls, record); });
   if (scan.take(",\"m\":[")) scan.each([&] { read_report(scan, record); });
   if (scan.take(",\"p\":[")) scan.each([&] { record.program.push_back(read_program(scan)); });
+  if (scan.take(",\"a\":["))
+    scan.each(
+        [&] { record.typed.push_back(id_at<ActionId>(static_cast<std::size_t>(scan.whole(0, max_actions - 1)))); });
   record.end = scan.take(",\"end\":1");
   if (scan.take(",\"e\":[")) record.events = fmt::format(",\"e\":[{}]", scan.list());
   if (summed) {

@@ -21,7 +21,7 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"too_many_steps", "it still has to make too many steps",
      "wait until it has caught up, or take a larger increment"},
     {"another_in_charge", "{handset} is in charge", "let {handset} come to rest, then take over with {ready}"},
-    {"switch_off", "{switch} is off, and it must be on for this to move",
+    {"switch_off", "{switch} is off, and it must be on for this",
      "let the control go, turn {switch} on, then use it again"},
     {"turning_round", "it rests before it turns round", "wait until it has rested"},
     {"begun_before", "it was begun before the zone's state changed", "let the control go and do it again"},
@@ -52,6 +52,10 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"switching_on", "{link} is still switching on", "wait a moment, then press {enable}; see what {link} says"},
     {"not_homed", "it is not homed ({input} is not on): it is only jogged and stepped",
      "home it, then let the control go once"},
+    {"action_runs", "{action} is under way", "wait until it is over, or stop it"},
+    {"not_standing", "an axis is still moving", "let it come to rest first"},
+    {"link_refused", "{link} refused it", "see what {link} says, and put it right"},
+    {"state_forbids", "its zone is in a state that does not allow it", "`gyrax check` says which states do"},
 }};
 
 }  // namespace

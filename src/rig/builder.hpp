@@ -35,6 +35,7 @@ class RigBuilder {
   void read_groups(Table& root);
   void read_poses(Table& root);
   void read_switches(Table& root);
+  void read_actions(Table& root);
   void read_handsets(Table& root);
   void read_stations(Table& root);
   void read_layers(Table& root);
@@ -65,6 +66,11 @@ class RigBuilder {
   void read_brake(Table& table, BrakeTimes& brake);
   void read_increments(Table& table);
   void resolve_needs();
+  void read_lines(Table& table, ActionSetup& action, ActionInfo& info);
+  void read_turns(Table& table, ActionSetup& action);
+  void read_moved(Table& table, ActionSetup& action);
+  void read_action_needs(Table& table, ActionSetup& action);
+  void read_confirm(Table& table, ActionSetup& action, const ActionInfo& info);
   void resolve_registers();
   void resolve_dialects();
   void read_letters(Table& table, LinkId link);
@@ -140,7 +146,8 @@ class RigBuilder {
   const Reader& reader_;
   Rig rig_;
   std::vector<Line> lines_;
-  EffectNames names_{rig_, {}, {}, {}, {}, {}, {}, {}, false};
+  EffectNames names_{rig_, {}, {}, {}, {}, {}, {}, {}, {}, false};
+  std::map<std::string, std::size_t> action_groups_;
   Names group_names_, link_names_, handset_names_, input_names_;
   Origin shared_override_;
   std::map<std::string, OverrideId> group_overrides_;

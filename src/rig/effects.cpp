@@ -204,6 +204,22 @@ struct Spelling<effect::Set> {
   }
 };
 
+/// `{ action = "home" }`.
+template <>
+struct Spelling<effect::Action> {
+  static constexpr const char* key = "action";
+  static effect::Action read(EffectTable& t) {
+    t.refuse_pair();
+    const ActionId action = t.one_of<ActionId>(t.known.actions, "action");
+    return {.action = action,
+            .zone = action == no<ActionId> ? ZoneId{} : t.known.rig.setup.actions[index(action)].zone};
+  }
+  static std::string describe(const Rig& rig, const BindingSetup&, const effect::Action& e) {
+    const bool confirms = rig.setup.actions[index(e.action)].confirm > Span{};
+    return fmt::format("asks for {}{}", rig.actions[index(e.action)].name, confirms ? ", pressed twice" : "");
+  }
+};
+
 template <class Value>
 bool is_among(const std::vector<Value>& values, Value one) {
   return std::find(values.begin(), values.end(), one) != values.end();

@@ -21,7 +21,7 @@ struct Part {
 /// What effects can name.
 struct EffectNames {
   const Rig& rig;
-  Names axes, switches, zones, layers, numbers, poses;
+  Names axes, switches, zones, layers, numbers, poses, actions;
   std::vector<std::vector<PosePlace>> places;  // in the order of the poses
   bool can_be_reduced = false;                 // the rig says what reduced speed is
 };

@@ -1,3 +1,4 @@
+#include "actions.hpp"
 #include "axes.hpp"
 #include "boards.hpp"
 #include "link_kinds.hpp"
@@ -100,6 +101,16 @@ void write_switches(Out out, const Rig& rig) {
     const LinkInfo& link = rig.links[index(s.wiring.link)];
     if (!link.switch_channels.empty())
       fmt::format_to(out, "{:15}{}\n", "", channel_words(link, link.switch_channels[s.wiring.channel]));
+  }
+}
+
+void write_actions(Out out, const Rig& rig) {
+  if (rig.actions.empty()) return;
+  fmt::format_to(out, "\nActions (by a key, or typed at `gyrax run`; one at a time on a link; a stop ends them)\n");
+  for (std::size_t a = 0; a < rig.actions.size(); ++a) {
+    std::string name = rig.actions[a].name;
+    for (const std::string& line : action_words(rig, id_at<ActionId>(a)))
+      fmt::format_to(out, "  {:<12} {}\n", std::exchange(name, {}), line);
   }
 }
 
@@ -438,6 +449,7 @@ std::string review_text(const Rig& rig) {
   write_bindings(out, rig);
   write_switches(out, rig);
   write_inputs(out, rig);
+  write_actions(out, rig);
   write_links(out, rig);
   write_watchdogs(out, rig);
   write_predictions(out, rig);

@@ -1,3 +1,4 @@
+#include "actions.hpp"
 #include "axes.hpp"
 #include "review_parts.hpp"
 #include "shapes.hpp"
@@ -95,6 +96,20 @@ std::string review_json(const Rig& rig) {
     if (std::isfinite(bounds.low)) input["below"] = bounds.low;
     if (std::isfinite(bounds.high)) input["above"] = bounds.high;
     all["inputs"].push_back(input);
+  }
+  all["actions"] = Json::array();
+  for (std::size_t i = 0; i < rig.actions.size(); ++i) {
+    const ActionSetup& s = rig.setup.actions[i];
+    const ActionInfo& info = rig.actions[i];
+    Json action{{"action", info.name}, {"group", info.group}, {"zone", rig.zones[index(s.zone)]}};
+    if (s.link != no<LinkId>) action["link"] = rig.links[index(s.link)].name;
+    action["lines"] = info.lines;
+    action["moves"] = Json::array();
+    for (const AxisId axis : s.moves) action["moves"].push_back(rig.axes[index(axis)].name);
+    action["when"] = names_of_states(s.when);
+    action["confirm_s"] = to_seconds(s.confirm);
+    action["limit_s"] = to_seconds(s.limit);
+    all["actions"].push_back(action);
   }
   all["links"] = Json::array();
   for (const LinkInfo& link : rig.links)

@@ -94,8 +94,8 @@ Rig build(std::string_view text, const std::string& file, const Reader& unbounde
   for (const Read read :
        {&RigBuilder::read_basics, &RigBuilder::read_dialects, &RigBuilder::read_links, &RigBuilder::read_zones,
         &RigBuilder::read_inputs, &RigBuilder::read_axes, &RigBuilder::read_groups, &RigBuilder::read_poses,
-        &RigBuilder::read_switches, &RigBuilder::read_handsets, &RigBuilder::read_stations, &RigBuilder::read_layers,
-        &RigBuilder::read_bindings})
+        &RigBuilder::read_switches, &RigBuilder::read_actions, &RigBuilder::read_handsets, &RigBuilder::read_stations,
+        &RigBuilder::read_layers, &RigBuilder::read_bindings})
     for (Table& root : roots) (builder.*read)(root);
   for (const Document& doc : docs) builder.files.push_back(doc.file());
   builder.build_bindings();

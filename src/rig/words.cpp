@@ -31,6 +31,7 @@ std::string filled(const Rig& rig, const char* text, const Obstacle& o, Cause ca
                      fmt::arg("link", o.link == no<LinkId> ? "a link" : rig.links[index(o.link)].name),
                      fmt::arg("switch", o.target == no<SwitchId> ? "a switch" : rig.switches[index(o.target)]),
                      fmt::arg("input", o.input == no<InputId> ? "an input" : rig.inputs[index(o.input)].name),
+                     fmt::arg("action", o.action == no<ActionId> ? "an action" : rig.actions[index(o.action)].name),
                      fmt::arg("low", bound(bounds.low)), fmt::arg("high", bound(bounds.high)),
                      fmt::arg("from", bound(bounds.low + bounds.hysteresis)),
                      fmt::arg("to", bound(bounds.high - bounds.hysteresis)), fmt::arg("cause", about(cause).sentence),
@@ -59,6 +60,24 @@ std::string not_at_rest(const Rig& rig, const Event& e) {
   const double dead_zone = rig.setup.controls[index(e.obstacle.slot)].shape.zone.inner;
   return fmt::format("{} is at {:.3g} %, its dead zone is {:g} %; let {} go; if it rests there, calibrate it", name,
                      static_cast<double>(e.number) / 1e3, dead_zone * 100, name);
+}
+
+/// What has become of an action.
+std::string say_step(const Rig& rig, const Event& e) {
+  const std::string& name = rig.actions[index(e.action)].name;
+  const ActionSetup& action = rig.setup.actions[index(e.action)];
+  const std::string because = e.cause == Cause::none ? "" : fmt::format(": {}", about(e.cause).sentence);
+  switch (static_cast<ActionStep>(e.number)) {
+    case ActionStep::prepared:
+      return fmt::format("{} is prepared: ask for it once more within {:g} s, and it begins", name,
+                         to_seconds(action.confirm));
+    case ActionStep::lapsed: return fmt::format("{} is not prepared any more{}", name, because);
+    case ActionStep::begun: return fmt::format("{} begins, for {:g} s at most", name, to_seconds(action.limit));
+    case ActionStep::done: return fmt::format("{} is done", name);
+    case ActionStep::timed_out: return fmt::format("{} took too long, and is stopped", name);
+    case ActionStep::stopped: return fmt::format("{} is stopped{}", name, because);
+  }
+  return name;
 }
 
 const char* wanted(State state) {
@@ -95,12 +114,19 @@ bool is_said_by_state(const Event& event) noexcept {
 }
 
 const char* name_of(Event::Kind kind) noexcept {
-  constexpr const char* names[] = {
-      "state",    "fault",     "refused", "step",           "step_refused", "wheel_refused", "switch_refused",
-      "override", "increment", "chosen",  "layer",          "in_charge",    "move_refused",  "reduced",
-      "switched", "gap",       "dropped", "number_refused", "steady",       "unheard",       "homed"};
+  constexpr const char* names[] = {"state",         "fault",          "refused",        "step",      "step_refused",
+                                   "wheel_refused", "switch_refused", "override",       "increment", "chosen",
+                                   "layer",         "in_charge",      "move_refused",   "reduced",   "switched",
+                                   "gap",           "dropped",        "number_refused", "steady",    "unheard",
+                                   "homed",         "action",         "action_refused"};
   static_assert(std::size(names) == Event::kinds);
   return names[static_cast<std::size_t>(kind)];
+}
+
+const char* name_of(ActionStep step) noexcept {
+  constexpr const char* names[] = {"prepared", "lapsed", "begun", "done", "timed_out", "stopped"};
+  static_assert(std::size(names) == action_steps);
+  return names[static_cast<std::size_t>(step)];
 }
 
 std::vector<std::pair<const char*, std::string>> facts(const Rig& rig, const Event& e) {
@@ -119,6 +145,9 @@ std::vector<std::pair<const char*, std::string>> facts(const Rig& rig, const Eve
   if (e.axis != no<AxisId>) all.emplace_back("axis", rig.axes[index(e.axis)].name);
   const SwitchId target = e.target != no<SwitchId> ? e.target : e.obstacle.target;
   add("switch", target, rig.switches);
+  const ActionId action = e.action != no<ActionId> ? e.action : e.obstacle.action;
+  if (action != no<ActionId>) all.emplace_back("action", rig.actions[index(action)].name);
+  if (e.kind == Event::Kind::action) all.emplace_back("step", name_of(static_cast<ActionStep>(e.number)));
   if (e.layer != no<LayerId>) all.emplace_back("layer", rig.layers[index(e.layer)]);
   if (e.which != no<NumberId>) all.emplace_back("which", number_name(rig, e.which));
   if (e.by != no<SlotId>) all.emplace_back("by", rig.slots[index(e.by)].name);
@@ -214,6 +243,8 @@ std::string say(const Rig& rig, const Event& e) {
     case Kind::unheard:
       return fmt::format("{} is not plugged in, and what it says is not taken",
                          rig.handsets[index(e.obstacle.handset)]);
+    case Kind::action: return say_step(rig, e);
+    case Kind::action_refused: return fmt::format("{} was refused: {}", rig.actions[index(e.action)].name, refused());
     case Kind::gap: return fmt::format("{}: {} reading(s) lost", rig.handsets[index(e.obstacle.handset)], e.number);
   }
   return {};

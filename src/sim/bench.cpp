@@ -60,6 +60,11 @@ void Bench::receive(const Frame& frame) noexcept {
     }
   }
   for (std::size_t i = 0; i < switches_.size() && i < frame.switches.size(); ++i) switches_[i] = frame.switches[i];
+  if (order_ != frame.order) {
+    order_ = frame.order;
+    order_runs_ = order_.has_value();
+    order_over_ = frame.sent + action_takes;
+  }
   valid_until_ = frame.sent + (queue_.empty() ? frame.valid_for : never_over);
 }
 
@@ -139,6 +144,12 @@ void Bench::measure(Time now) noexcept {
   for (std::size_t i = 0; i < sent.inputs.size(); ++i) sent.inputs[i] = setup_.inputs[i];
   sent.report = {setup_.link, heartbeat_, now, now + setup_.report_delay, sent.axes};
   sent.report.inputs = sent.inputs;
+  sent.action.reset();
+  if (order_runs_ && now >= order_over_) {
+    order_runs_ = false;
+    sent.action = ActionReport{order_->action, ActionReport::Result::done};
+    sent.report.actions = std::span(&*sent.action, 1);
+  }
   ++count_;
 }
 

@@ -31,6 +31,11 @@ AxisId Stand::axis_id(const std::string& name) const {
       rig_.axes, [](const AxisInfo& a) { return a.name; }, name));
 }
 
+ActionId Stand::action_id(const std::string& name) const {
+  return id_at<ActionId>(row_of(
+      rig_.actions, [](const ActionInfo& a) { return a.name; }, name));
+}
+
 HandsetId Stand::handset_id(const std::string& name) const {
   return id_at<HandsetId>(row_of(rig_.handsets, itself, name));
 }
@@ -111,6 +116,11 @@ Stand& Stand::miss(const std::string& handset, std::int32_t readings) {
   return *this;
 }
 
+Stand& Stand::type(const std::string& action) {
+  typed_.push_back(action_id(action));
+  return *this;
+}
+
 Stand& Stand::report(const LinkReport& report) {
   own_reports_.push_back(report);
   return *this;
@@ -119,9 +129,10 @@ Stand& Stand::report(const LinkReport& report) {
 void Stand::do_tick() {
   std::span<const LinkReport> reports = links_.reports(now_);
   if (!own_reports_.empty()) reports = own_reports_;
-  engine_.tick({now_, readings_, reports, ended_}, out_.view());
+  engine_.tick({now_, readings_, reports, ended_, {}, typed_}, out_.view());
   links_.send(out_.frames);
   readings_.clear();
+  typed_.clear();
   own_reports_.clear();
   for (Event event; out_.events.read(event);) events_.push_back(event);
 }

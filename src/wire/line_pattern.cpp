@@ -54,13 +54,6 @@ bool LinePattern::has(std::string_view place) const noexcept {
   return std::ranges::any_of(parts_, [&](const Part& part) { return part.is_place && part.text == place; });
 }
 
-std::vector<std::string> LinePattern::places() const {
-  std::vector<std::string> names;
-  for (const Part& part : parts_)
-    if (part.is_place) names.push_back(part.text);
-  return names;
-}
-
 std::optional<LinePattern::Found> LinePattern::match(std::string_view line) const {
   if (parts_.empty()) return std::nullopt;
   Found found;

@@ -208,7 +208,7 @@ TEST_CASE("A motor: refused while what it needs is off, past its dead band, and 
   s.move("pad/trigger.right", 1).run(0.3);
   CHECK(s.command("pump").v == 0);
   CHECK(last(s, Event::Kind::move_refused) ==
-        "pad lever did not move pump: valve is off, and it must be on for this to move; let the control go, turn valve "
+        "pad lever did not move pump: valve is off, and it must be on for this; let the control go, turn valve "
         "on, then use it "
         "again");
   CHECK(s.count(Event::Kind::move_refused) == 1);

@@ -1,16 +1,13 @@
 // A controller that takes lines: what is told and heard in virtual time, on a wire that carries each byte as slowly as
 // 115,200 baud do, against a simulated controller that plans ahead; and both on a real wire.
-#include "on_a_controller.hpp"
+#include "controller_bench.hpp"
 #include "support/folder.hpp"
 #include "support/random.hpp"
 #include "support/rigs.hpp"
 
 #include <gyrax/base/nano.hpp>
-#include <gyrax/link/controller.hpp>
-#include <gyrax/link/controller_far_end.hpp>
 #include <gyrax/link/controller_stand_in.hpp>
 #include <gyrax/rig/predictions.hpp>
-#include <gyrax/testing/stand.hpp>
 #include <gyrax/threads/boot_clock.hpp>
 
 #include <doctest/doctest.h>
@@ -20,117 +17,24 @@
 #include <array>
 #include <cmath>
 #include <cstdlib>
-#include <deque>
-#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
 
 using namespace gyrax;
 using namespace std::chrono_literals;
+using test::ControllerBench;
 
 namespace {
 
 int rounds(int usual, int more) { return std::getenv("GYRAX_MORE") != nullptr ? more : usual; }
 
-/// Each byte takes its time, one after the other; what spoils them does so as they are put in.
-struct PacedWire {
-  void put(std::uint64_t now_us, std::span<const std::uint8_t> bytes) {
-    std::string text(bytes.begin(), bytes.end());
-    if (spoils) spoils(text);
-    constexpr double byte_us = 1e6 / 11'520;
-    for (const char c : text) {
-      free_us = std::max(free_us, static_cast<double>(now_us)) + byte_us;
-      under_way.emplace_back(free_us + static_cast<double>(delay_us), static_cast<std::uint8_t>(c));
-    }
-  }
-  std::vector<std::uint8_t> take(std::uint64_t now_us) {
-    std::vector<std::uint8_t> bytes;
-    while (!under_way.empty() && under_way.front().first <= static_cast<double>(now_us)) {
-      bytes.push_back(under_way.front().second);
-      under_way.pop_front();
-    }
-    return bytes;
-  }
-  std::deque<std::pair<double, std::uint8_t>> under_way;
-  double free_us = 0;
-  std::uint64_t delay_us = 1000;
-  std::function<void(std::string&)> spoils;
-};
-
-/// Everything in one thread and one time: a tick every 2 ms.
-struct Bench {
-  explicit Bench(const std::string& text = test::on_a_controller())
-      : rig(test::rig(text)), stand(rig), talk(rig, LinkId{0}), far(rig, LinkId{0}) {
-    stand.links().bench(LinkId{0}).silence(true);
-    talk.opened(stand.now());
-  }
-  std::uint64_t us() const { return static_cast<std::uint64_t>((stand.now() - Time{}) / 1us); }
-
-  void tick() {
-    for (int part = 0; part < 8; ++part) {
-      const std::uint64_t now = us() + static_cast<std::uint64_t>(part) * 250;
-      far.hear(there.take(now));
-      far.advance(now);
-      const std::string answers = far.answers();
-      back.put(now, {reinterpret_cast<const std::uint8_t*>(answers.data()), answers.size()});
-    }
-    if (!cut) talk.hear(stand.now(), back.take(us()));
-    if (talk.reported()) {
-      LinkReport report = report_of(talk.heard(), LinkId{0}, stand.now());
-      report.sequence += 1'000'000;
-      faults |= report.faults;
-      stand.report(report);
-    }
-    stand.tick();
-    if (hangs) return;
-    talk.tell(stand.frames()[0]);
-    const auto bytes = talk.next(stand.now());
-    if (!bytes.empty() && !cut) {
-      sent.append(bytes.begin(), bytes.end());
-      there.put(us(), bytes);
-    }
-    while (const auto words = talk.said()) said += *words + "\n";
-  }
-  void run(double s) {
-    for (const Time end = stand.now() + from_seconds(s); stand.now() < end;) tick();
-  }
-  void press(const char* key, double s = 0.05) {
-    stand.press(key);
-    run(s);
-    stand.release(key);
-    run(0.05);
-  }
-  void make_live() {
-    run(0.5);
-    press("menu.right");
-    stand.press("shoulder.right");
-    run(0.1);
-  }
-  void let_go() {
-    stand.release("shoulder.right");
-    stand.move("stick.left.x", 0).move("stick.left.y", 0);
-  }
-  bool at_rest() const { return far.machine().state() != sim::ControllerState::moving; }
-
-  Rig rig;
-  testing::Stand stand;
-  ControllerTalk talk;
-  ControllerFarEnd far;
-  PacedWire there, back;
-  bool cut = false, hangs = false;
-  std::uint32_t faults = 0;
-  std::string said, sent;
-};
-
-const char* const dialects[] = {"brook", "fern", "gravel"};
-
 }  // namespace
 
 TEST_CASE("Its modes are set and read back before it is moved; then it goes where it is told, in each dialect") {
-  for (const char* dialect : dialects) {
+  for (const char* dialect : test::dialects) {
     CAPTURE(dialect);
-    Bench b(test::on_a_controller(dialect));
+    ControllerBench b(test::on_a_controller(dialect));
     b.make_live();
     CAPTURE(b.said);
     CAPTURE(b.sent);
@@ -156,10 +60,10 @@ TEST_CASE("Its modes are set and read back before it is moved; then it goes wher
 }
 
 TEST_CASE("A thousand mixed steps end where they are counted to, to the last digit that is sent, and back at zero") {
-  for (const char* dialect : dialects) {
+  for (const char* dialect : test::dialects) {
     CAPTURE(dialect);
     test::Random random;
-    Bench b(test::on_a_controller(dialect));
+    ControllerBench b(test::on_a_controller(dialect));
     b.make_live();
     const Dialect& its = *b.rig.links[0].dialect;
     int counted = 0, largest = 2, increment = 0;
@@ -202,7 +106,7 @@ TEST_CASE("A thousand mixed steps end where they are counted to, to the last dig
 
 TEST_CASE(
     "Letting go at full speed: it stands within the time and the way that were stated, and is where it was told") {
-  for (const char* dialect : dialects) {
+  for (const char* dialect : test::dialects) {
     CAPTURE(dialect);
     const Rig rig = test::rig(test::on_a_controller(dialect));
     const Prediction stated = Predictor(rig, AxisId{0}).of(Cause::enable_released);
@@ -210,7 +114,7 @@ TEST_CASE(
     double longest_s = 0, farthest = 0, most_queued = 0;
     const int many = rounds(12, 334);
     for (int round = 0; round < many; ++round) {
-      Bench b(test::on_a_controller(dialect));
+      ControllerBench b(test::on_a_controller(dialect));
       b.there.delay_us = b.back.delay_us = static_cast<std::uint64_t>(random.whole(0, 6000));
       b.make_live();
       REQUIRE(b.stand.state() == State::live);
@@ -238,7 +142,7 @@ TEST_CASE(
 }
 
 TEST_CASE("A steady jog is steady; it begins soon after the stick moved; three axes take fifty moves a second") {
-  Bench b;
+  ControllerBench b;
   b.make_live();
   const Time moved = b.stand.now();
   b.stand.move("stick.left.x", 1).move("stick.left.y", 0.6).move("stick.right.y", 0.5);
@@ -266,26 +170,30 @@ TEST_CASE("A steady jog is steady; it begins soon after the stick moved; three a
 TEST_CASE("What goes wrong with a controller stops it, trips its zone and is said; a person resets, and it goes on") {
   struct Case {
     const char* what;
-    void (*breaks)(Bench&);
+    void (*breaks)(ControllerBench&);
     std::uint32_t fault;
     const char* said;
     const char* dialect = "brook";
   };
   for (const Case& one :
-       {Case{"a line is refused", [](Bench& b) { b.far.refuse_next(); }, controller_error, "it refuses of 'G1 "},
-        Case{"a line gets lost", [](Bench& b) { b.far.lose_lines(1); }, controller_error, "was expected'", "fern"},
-        Case{"it answers twice", [](Bench& b) { b.far.answer_twice(1); }, controller_strange_answer,
+       {Case{"a line is refused", [](ControllerBench& b) { b.far.refuse_next(); }, controller_error,
+             "it refuses of 'G1 "},
+        Case{"a line gets lost", [](ControllerBench& b) { b.far.lose_lines(1); }, controller_error, "was expected'",
+             "fern"},
+        Case{"it answers twice", [](ControllerBench& b) { b.far.answer_twice(1); }, controller_strange_answer,
              "of a line that was not sent"},
-        Case{"an alarm", [](Bench& b) { b.far.raise_alarm("limit"); }, controller_alarm,
+        Case{"an alarm", [](ControllerBench& b) { b.far.raise_alarm("limit"); }, controller_alarm,
              "it has an alarm: 'alarm: limit'"},
-        Case{"it begins anew", [](Bench& b) { b.far.restart(); }, controller_began_anew, "it begins: 'Brook 1.0'"},
-        Case{"it is paused", [](Bench& b) { b.far.machine().pause(true); }, controller_paused,
+        Case{"it begins anew", [](ControllerBench& b) { b.far.restart(); }, controller_began_anew,
+             "it begins: 'Brook 1.0'"},
+        Case{"it is paused", [](ControllerBench& b) { b.far.machine().pause(true); }, controller_paused,
              "it is paused by itself"},
-        Case{"it is silent", [](Bench& b) { b.far.be_silent(true); }, controller_lost_answer, "has no answer"},
-        Case{"the cable is out", [](Bench& b) { b.cut = true; }, controller_lost_answer, "has no answer"},
-        Case{"somebody turns its speed down", [](Bench& b) { b.far.machine().scale(0.2); }, 0, ""}}) {
+        Case{"it is silent", [](ControllerBench& b) { b.far.be_silent(true); }, controller_lost_answer,
+             "has no answer"},
+        Case{"the cable is out", [](ControllerBench& b) { b.cut = true; }, controller_lost_answer, "has no answer"},
+        Case{"somebody turns its speed down", [](ControllerBench& b) { b.far.machine().scale(0.2); }, 0, ""}}) {
     CAPTURE(one.what);
-    Bench b(test::on_a_controller(one.dialect));
+    ControllerBench b(test::on_a_controller(one.dialect));
     b.make_live();
     REQUIRE(b.stand.state() == State::live);
     b.stand.move("stick.left.x", 1);
@@ -324,7 +232,7 @@ TEST_CASE("What goes wrong with a controller stops it, trips its zone and is sai
 }
 
 TEST_CASE("Who does not answer is told of once, and waited for") {
-  Bench b;
+  ControllerBench b;
   b.far.be_silent(true);
   b.run(3);
   CHECK(b.said == "gantry: it does not answer\n");
@@ -337,7 +245,7 @@ TEST_CASE("Who does not answer is told of once, and waited for") {
 }
 
 TEST_CASE("A line that gets lost where lines are not counted leaves no way out, and is found as soon as it stands") {
-  Bench b;
+  ControllerBench b;
   b.make_live();
   b.stand.move("stick.left.x", 1);
   b.run(0.6);
@@ -353,7 +261,7 @@ TEST_CASE("A line that gets lost where lines are not counted leaves no way out, 
 
 TEST_CASE(
     "Whose modes are not as they were set is told nothing more; what moves by itself is stopped before anything") {
-  Bench wrong;
+  ControllerBench wrong;
   wrong.there.spoils = [](std::string& bytes) {
     if (const std::size_t at = bytes.find("G90"); at != std::string::npos) bytes[at + 2] = '1';
   };
@@ -370,7 +278,7 @@ TEST_CASE(
   wrong.make_live();
   CHECK(wrong.stand.state() == State::live);
 
-  Bench moves;
+  ControllerBench moves;
   const std::vector<double> far_away{150, 100, 0};
   REQUIRE(moves.far.machine().move(far_away, 50));
   moves.run(1);
@@ -383,7 +291,7 @@ TEST_CASE(
 
 TEST_CASE(
     "What says that it still moves after a stop is stopped by all means, and does not know where it is any more") {
-  Bench b;
+  ControllerBench b;
   b.make_live();
   b.stand.move("stick.left.x", 1);
   b.run(0.6);
@@ -403,7 +311,7 @@ TEST_CASE(
 TEST_CASE("No feed is above what an axis may, whatever is asked for; nor is it told more than it takes") {
   test::Random random;
   for (int round = 0; round < rounds(4, 40); ++round) {
-    Bench b;
+    ControllerBench b;
     std::size_t most_bytes = 0;
     b.make_live();
     for (int i = 0; i < 12; ++i) {
@@ -447,7 +355,7 @@ TEST_CASE("It goes where the command went; in turns and reversals it stays besid
   test::Random random;
   double farthest = 0;
   for (int round = 0; round < rounds(4, 60); ++round) {
-    Bench b(test::on_a_controller(dialects[round % 3]));
+    ControllerBench b(test::on_a_controller(test::dialects[round % 3]));
     b.make_live();
     std::deque<std::array<double, 2>> way;
     const auto beside = [&](double x, double y) {
@@ -498,7 +406,7 @@ TEST_CASE(
   double longest_s = 0;
   for (int round = 0; round < rounds(40, 1000); ++round) {
     CAPTURE(round);
-    Bench b(test::on_a_controller("fern"));
+    ControllerBench b(test::on_a_controller("fern"));
     b.make_live();
     REQUIRE(b.stand.state() == State::live);
     const int way = random.whole(0, 6);

@@ -116,3 +116,36 @@ TEST_CASE(
   CHECK(run.says("gantry is tripped"));
   CHECK(run_line("pkill -INT -f -- 'run " + rig + "'").exit == 0);
 }
+
+TEST_CASE(
+    "Actions are typed at run: one of the machine's own unlocks a controller, what is none is told with those that "
+    "are") {
+  const Folder folder;
+  const std::string rig = gantry_in(folder);
+  std::string text = read_text(rig, 1u << 20).text;
+  change(text, "within_s = 3", "within_s = 60");
+  std::ofstream(rig) << text;
+  const Ran checked = test::run("check " + rig);
+  CHECK(says(checked, "home         gantry is told G28\n"));
+  CHECK(says(checked, "it moves x, y, focus by itself, while enable is held; letting go stops it"));
+  CHECK(says(checked, "needs door; from rest; done once homed is on; while live; for 60 s at most"));
+  CHECK(says(checked, "lamp on; lamp off after 0.5 s"));
+  CHECK(says(checked, "asked for twice within 60 s"));
+  Beside controller("stand-in controller " + rig, folder / "controller.txt");
+  REQUIRE(controller.says("serves serial line"));
+  controller.tell("alarm");
+  REQUIRE(controller.says("it has an alarm"));
+  {
+    Beside run("run " + rig + " --hands demo/gantry_session.toml --typed --no-logbook", folder / "run.txt");
+    REQUIRE(run.says("it has an alarm: 'alarm'"));
+    run.tell("unlok");
+    CHECK(run.says("there is no action 'unlok'; there are home, unlock"));
+    run.tell("unlock");
+    REQUIRE(run.says("unlock is prepared: ask for it once more within 60 s, and it begins"));
+    run.tell("unlock");
+    CHECK(run.says("unlock: 'M90'"));
+    CHECK(controller.says("it is told that its alarm is over"));
+    CHECK(run.says("unlock is done"));
+    CHECK(run_line("pkill -INT -f -- 'run " + rig + "'").exit == 0);
+  }
+}

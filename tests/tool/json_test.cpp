@@ -91,13 +91,13 @@ TEST_CASE("run says what docs/json.md says, line by line; each kind of event is 
   const Folder folder;
   const std::string log = " --no-real-time --for 6 --json --logbook " + (folder / "a.jsonl.zst");
   compare("run and watch", paths_of({"run demo/bench.toml --hands demo/session.toml" + log}, true),
-          {"note", "link", "switch", "input", "layer", "which", "by", "present", "device", "id", "node", "code", "raw",
-           "value"});
+          {"note", "link", "switch", "input", "layer", "which", "by", "action", "step", "present", "device", "id",
+           "node", "code", "raw", "value"});
   const std::string events = docs().substr(docs().find("### Events"));
-  for (const char* kind :
-       {"state",    "fault",     "refused", "step",           "step_refused", "wheel_refused", "switch_refused",
-        "override", "increment", "chosen",  "layer",          "in_charge",    "move_refused",  "reduced",
-        "switched", "gap",       "dropped", "number_refused", "unheard",      "homed"}) {
+  for (const char* kind : {"state",          "fault",    "refused",   "step",          "step_refused", "wheel_refused",
+                           "switch_refused", "override", "increment", "chosen",        "layer",        "in_charge",
+                           "move_refused",   "reduced",  "switched",  "gap",           "dropped",      "number_refused",
+                           "unheard",        "homed",    "action",    "action_refused"}) {
     CAPTURE(kind);
     CHECK(events.find("`" + std::string(kind) + "`") != std::string::npos);
   }

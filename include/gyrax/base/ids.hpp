@@ -59,7 +59,8 @@ constexpr Id id_at(std::size_t row) noexcept {
 
 /// How many of each a rig may have. Bounds every loop of a tick.
 inline constexpr std::size_t max_axes = 64, max_handsets = 16, max_links = 16, max_zones = 8, max_switches = 64,
-                             max_inputs = 64, max_slots = 512, max_bindings = 1024, max_controls = 256;
+                             max_inputs = 64, max_slots = 512, max_bindings = 1024, max_controls = 256,
+                             max_actions = 100;
 
 /// A set of handsets: bit per HandsetId.
 using HandsetBits = std::uint32_t;

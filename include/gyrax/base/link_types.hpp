@@ -28,6 +28,14 @@ struct AxisWord {
   bool operator==(const AxisWord&) const = default;
 };
 
+/// What a link is to carry out besides its axes. It stands in every frame until the action is over; where it is gone
+/// before, the far end stops what it does for it.
+struct ActionOrder {
+  ActionId action{};
+  std::uint32_t number = 0;  ///< another one each time: the same action may follow at once
+  bool operator==(const ActionOrder&) const = default;
+};
+
 struct Frame {
   LinkId link{};
   std::uint32_t sequence = 0;
@@ -37,6 +45,7 @@ struct Frame {
   std::span<const std::uint8_t> switches;  ///< 0 off, 1 on
   Time due{};                              ///< when the axes are to be where their words say
   std::optional<Category> stop{};          ///< the far end is to stop by itself; reserved for wires
+  std::optional<ActionOrder> order{};
 };
 
 /// One axis of a report. Where the far end cannot measure it, it may still know where it told the axis to be last;
@@ -56,7 +65,7 @@ struct InputReport {
   bool operator==(const InputReport&) const = default;
 };
 
-/// What became of an action. Reserved for wires.
+/// What became of the action that it was ordered last. timed_out: it gave up by itself.
 struct ActionReport {
   enum class Result : std::uint8_t { done, refused, timed_out };
   ActionId action{};
@@ -74,8 +83,7 @@ struct LinkReport {
   Span within{};             ///< it may have measured so much later than `measured`: the far end has a clock of its own
   bool waits = false;        ///< it has been told to have power, and is still switching on: it does not follow yet
   std::span<const InputReport> inputs{};
-  // Reserved for wires.
-  std::optional<Time> far_clock{};  ///< the far end's own clock as it measured
+  std::optional<Time> far_clock{};  ///< the far end's own clock as it measured; reserved for wires
   std::span<const ActionReport> actions{};
 };
 

@@ -21,6 +21,7 @@ struct Ask {
     wheel,
     move,  ///< stale or touched: what moves an axis as long as it is deflected or held
     set,
+    action,
     number,   ///< an override or an increment is another one now
     chosen,   ///< another number is chosen
     layer,    ///< a latched layer is on or off now
@@ -38,6 +39,7 @@ struct Ask {
   SlotId by{};
   CoordinateId coordinate = no<CoordinateId>;
   SwitchId target = no<SwitchId>;
+  ActionId action = no<ActionId>;
   LayerId layer = no<LayerId>;
   NumberId number = no<NumberId>;
   ZoneBits zones = 0;       ///< of a word to the permit; of anything stale

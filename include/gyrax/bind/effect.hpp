@@ -93,6 +93,13 @@ struct Set {
   SwitchTo to = SwitchTo::toggle;
 };
 
+/// A named command of the machine.
+struct Action {
+  static constexpr AboutEffect about{};
+  ActionId action{};
+  ZoneId zone{};  ///< the action's
+};
+
 struct Override {
   static constexpr AboutEffect about{.repeats = true};
   NumberId number{};
@@ -167,7 +174,7 @@ struct Reset {
 
 using Effect =
     std::variant<effect::Jog, effect::Step, effect::Handwheel, effect::Follow, effect::Go, effect::Pose, effect::Set,
-                 effect::Override, effect::Increment, effect::Adjust, effect::Choose, effect::Layer, effect::Reduced,
+                 effect::Action, effect::Override, effect::Increment, effect::Adjust, effect::Choose, effect::Layer, effect::Reduced,
                  effect::Ready, effect::Stow, effect::ReadyOrStow, effect::Enable, effect::Stop, effect::Reset>;
 
 namespace detail {

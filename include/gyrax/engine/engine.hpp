@@ -23,6 +23,7 @@ struct TickInput {
   std::span<const LinkReport> reports;
   bool end = false;  ///< the program ends: a stop of every zone (Cause::program_ends), and nothing starts any more
   std::span<const ProgramRequest> program{};
+  std::span<const ActionId> typed{};  ///< actions that somebody asked for by name, without a handset
 };
 
 struct TickOutput {
@@ -78,6 +79,10 @@ class Engine {
   const Bind& bind() const noexcept { return parts_.bind; }
   const Links& links() const noexcept { return parts_.links; }
   const AxisMotion& motion(AxisId axis) const noexcept { return parts_.motion.axis(axis); }
+  ActionView action(ActionId action) const noexcept {
+    const detail::Action& one = parts_.actions[index(action)];
+    return {one.stage, one.since};
+  }
   /// What the hands ask of each coordinate in this tick.
   std::span<const Request> requests() const noexcept { return parts_.requests; }
 

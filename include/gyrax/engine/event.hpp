@@ -38,10 +38,12 @@ struct Event {
     number_refused,  ///< `which` (none: reduced speed) does not get faster; `obstacle` says why
     steady,          ///< nothing on obstacle.handset changed for long: in `number` ms its zone stops
     unheard,         ///< a reading of obstacle.handset was not taken: it is not present. Once until it is plugged in
-    homed,  ///< `axis` is homed (`number` 1) or not (0), by obstacle.input. Told when its zone is made ready as
-            ///< well, where it is not
+    homed,   ///< `axis` is homed (`number` 1) or not (0), by obstacle.input. Told when its zone is made ready as
+             ///< well, where it is not
+    action,  ///< what has become of `action` is the ActionStep with this `number`; `cause` where a stop ended it
+    action_refused,  ///< `action` was refused; `obstacle` says why. It was under way (`number` 1), or not (0)
   };
-  static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::homed) + 1;
+  static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::action_refused) + 1;
   Time at{};
   Kind kind = Kind::state;
   ZoneId zone = no<ZoneId>;
@@ -53,6 +55,7 @@ struct Event {
   NumberId which = no<NumberId>;
   LayerId layer = no<LayerId>;
   SlotId by = no<SlotId>;
+  ActionId action = no<ActionId>;
   std::int64_t number = 0;
   bool operator==(const Event&) const = default;
 };

@@ -69,6 +69,9 @@ struct Axis {
   int direction = 0;               // of a motor: the way it turned last
   int end_way = 0;                 // towards the switch of an end that holds it, as long as it is asked to go there
   Time rests_since{};              // of a motor
+  bool carried = false;            // its link moves it by itself, for an action
+  bool coasts = false;             // the same, and the action is over: it comes to rest
+  Time coasts_since{};
 };
 
 struct Switch {
@@ -109,13 +112,25 @@ struct Staggered {
   Time since{};  // its zone has power
 };
 
+/// An action, and how far it is.
+struct Action {
+  explicit Action(const ActionSetup& s) : setup(s) {}
+  ActionSetup setup;
+  ActionStage stage = ActionStage::idle;
+  Time since{}, turned{};  // its stage; its last turn
+  std::size_t turn = 0;    // the next one
+  std::uint32_t number = 0;
+  bool carried_out = false;  // its link has said so, or it has none
+};
+
 /// What each tick needs of a group, whatever it does.
 struct GroupPlace {
   ZoneId zone{};
   bool needs =
       false;  // some axis of it needs a switch or an input, has a brake, waits for power, or may run for so long only
-  bool turns = false;  // some axis of it is a motor, that rests before it turns round
-  bool homes = false;  // some axis of it counts as homed only while an input says so
+  bool turns = false;     // some axis of it is a motor, that rests before it turns round
+  bool homes = false;     // some axis of it counts as homed only while an input says so
+  bool acted_on = false;  // some action moves an axis of it
 };
 
 struct EngineParts {
@@ -138,16 +153,20 @@ struct EngineParts {
   std::vector<Braked> brakes;
   std::vector<Staggered> staggered;
   std::vector<Switch> switches;
-  bool timed_switches = false;        // some switch goes off after a time
-  Lists<SwitchId> needs;              // by group: what any of its axes needs
-  Lists<InputId> needs_inputs;        // the same
-  std::uint32_t input_changes = 0;    // of the links, when they were looked at last
-  std::vector<Request> requests;      // by CoordinateId
-  bool held_back = true;              // requests is not what the hands ask: something was taken from it
-  std::vector<double> overrides;      // by AxisId: the share of speed in force
-  std::vector<LinkId> measured_by;    // by AxisId; none: nothing has to measure it
-  std::vector<Span> valid_for;        // by LinkId: of a frame
-  std::vector<HandsetBits> stations;  // by HandsetId, itself included
+  bool timed_switches = false;  // some switch goes off after a time
+  std::vector<Action> actions;
+  std::vector<std::optional<Time>> confirmed;  // by an action's group: when one of it was confirmed last
+  std::uint32_t orders = 0;                    // so far
+  bool acting = false;                         // some action is prepared or under way
+  Lists<SwitchId> needs;                       // by group: what any of its axes needs
+  Lists<InputId> needs_inputs;                 // the same
+  std::uint32_t input_changes = 0;             // of the links, when they were looked at last
+  std::vector<Request> requests;               // by CoordinateId
+  bool held_back = true;                       // requests is not what the hands ask: something was taken from it
+  std::vector<double> overrides;               // by AxisId: the share of speed in force
+  std::vector<LinkId> measured_by;             // by AxisId; none: nothing has to measure it
+  std::vector<Span> valid_for;                 // by LinkId: of a frame
+  std::vector<HandsetBits> stations;           // by HandsetId, itself included
   // Zones that are live, ready, stowed or tripped and whose axes all stand still with nothing left to do: until
   // something touches them the last tick's commands and reasons hold.
   ZoneBits still = 0;

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <gyrax/bind/bind.hpp>
+#include <gyrax/engine/action.hpp>
 #include <gyrax/motion/motion.hpp>
 #include <gyrax/output/drive.hpp>
 #include <gyrax/permit/brake.hpp>
@@ -81,6 +82,7 @@ struct Setup {
   std::vector<LinkSetup> links;
   std::vector<SwitchSetup> switches;
   std::vector<InputSetup> inputs;
+  std::vector<ActionSetup> actions;
 };
 
 }  // namespace gyrax

@@ -49,6 +49,7 @@ struct ControllerHeard {
   bool waits = false;
   std::vector<AxisReport> axes;
   std::vector<InputReport> inputs;
+  std::vector<ActionReport> actions;  ///< what has become of them since the report before
 };
 
 struct ControllerCounts {
@@ -58,8 +59,9 @@ struct ControllerCounts {
 
 class ControllerTalk {
  public:
-  /// asking: where it is; setting_up: its modes; stopping: it was told to stop at once, and is not at rest yet.
-  enum class State : std::uint8_t { asking, setting_up, running, stopping };
+  /// asking: where it is; setting_up: its modes; acting: it carries out an action, and is told nothing else;
+  /// stopping: it was told to stop at once, and is not at rest yet.
+  enum class State : std::uint8_t { asking, setting_up, running, acting, stopping };
 
   /// Errors: std::invalid_argument where the link has no dialect.
   ControllerTalk(const Rig& rig, LinkId link);
@@ -100,6 +102,14 @@ class ControllerTalk {
     std::uint32_t number = 0;
     Time sent{};
     std::string words;
+    bool of_action = false;
+  };
+  /// An action that this link carries out.
+  struct Act {
+    ActionId id{};
+    std::string name;
+    std::vector<std::string> lines;
+    bool moves = false;
   };
 
   void take_line(Time now, std::string_view line);
@@ -120,11 +130,21 @@ class ControllerTalk {
   void set_up(Time now);
   void send_line(Time now, const std::string& words);
   std::string framed(const std::string& words);
-  bool takes_lines() const noexcept { return state_ == State::running || state_ == State::setting_up; }
+  bool takes_lines() const noexcept {
+    return state_ == State::running || state_ == State::setting_up || state_ == State::acting;
+  }
+  void take_order(Time now, const std::optional<ActionOrder>& order);
+  void work_action(Time now);
+  void begin_acting(Time now);
+  void send_action_line(Time now);
+  bool settle_acting(Time now);
+  bool refuse_action_line(Time now, std::string_view answer);
+  void end_action(ActionReport::Result result);
   bool has_room(std::size_t bytes) const noexcept;
   double feed(double elapsed_s, double& way) const;
   double behind_s() const noexcept;
   bool is_at_target() const noexcept;
+  bool is_told_all_of_action() const noexcept;
   void say(const std::string& words);
 
   std::string name_;
@@ -148,6 +168,15 @@ class ControllerTalk {
   std::size_t unanswered_bytes_ = 0;
   std::optional<Time> asked_;
   bool ask_was_lost_ = false;
+  std::vector<Act> acts_;
+  std::optional<ActionOrder> order_;
+  const Act* act_ = nullptr;   // under way
+  std::size_t act_line_ = 0;   // the next one
+  bool act_in_alarm_ = false;  // it had an alarm when it began
+  bool moved_itself_ = false;  // for an action: where it stands then is taken up as it is
+  bool act_is_over_ = false;   // carried out: it is told once the modes are set again
+  Time act_answered_{};
+  std::vector<ActionReport> results_;
   Time ask_due_{}, quiet_until_{}, move_began_{}, stop_sent_{}, changed_at_{}, begins_at_{};
   std::string came_;  // a line, until its end
   bool is_overlong_ = false;

@@ -15,6 +15,7 @@
 #include <gyrax/logbook/writer.hpp>
 #include <gyrax/threads/latest.hpp>
 #include <gyrax/threads/pacer.hpp>
+#include <gyrax/threads/queue.hpp>
 #include <gyrax/threads/real_time.hpp>
 
 #include <array>
@@ -61,6 +62,7 @@ struct RunView {
   NumberId chosen = no<NumberId>;            ///< what a dial adjusts
   Bind::Hold holding;                        ///< the key that is on its way to a long hold
   bool reduced = false;                      ///< reduced speed is on
+  std::vector<ActionView> actions;           ///< by ActionId
   /// The latest events; event number n (from 0) stands in row n % size. `events_so_far` counts them all.
   static constexpr std::size_t kept_events = 64;
   std::array<Event, kept_events> events{};
@@ -88,6 +90,8 @@ class Runner {
   void end() noexcept { ending_.store(true, std::memory_order_relaxed); }
   /// A controlled stop, then off, until it is taken back; nothing starts meanwhile. From any thread.
   void rest(bool wanted) noexcept { resting_.store(wanted, std::memory_order_relaxed); }
+  /// Asks for an action by name, without a handset. From any one thread; false: too many at once.
+  bool type(ActionId action) noexcept { return typed_.push(action); }
   /// For one viewer.
   const RunView& look() noexcept { return view_.look(); }
 
@@ -111,6 +115,8 @@ class Runner {
   Time next_sign_{};
   RunView now_;
   Latest<RunView> view_;
+  Queue<ActionId> typed_{16};
+  std::vector<ActionId> typed_now_;
   std::atomic<bool> ending_{false}, resting_{false};
 };
 

@@ -25,6 +25,7 @@ struct TickRecord {
   std::span<const std::uint8_t> switches;
   std::span<const Event> events;
   std::span<const ProgramRequest> program{};
+  std::span<const ActionId> typed{};
 };
 
 /// One line of a logbook, as it is read back.
@@ -46,6 +47,7 @@ struct LogRecord {
   std::vector<Reading> readings;
   std::vector<LinkReport> reports;
   std::vector<ProgramRequest> program;
+  std::vector<ActionId> typed;
   // what the reports point to
   std::vector<std::vector<AxisReport>> report_axes;
   std::vector<std::vector<InputReport>> report_inputs;

@@ -11,6 +11,7 @@
 #include <gyrax/output/drive.hpp>
 #include <gyrax/permit/links.hpp>
 
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -25,6 +26,8 @@ class Output {
   /// One frame a link. The spans inside stay valid until the next call.
   std::span<const Frame> frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches,
                                 Time now) noexcept;
+  /// What stands in a link's frames from the next call of frames() on.
+  void order(LinkId link, std::optional<ActionOrder> order) noexcept { frames_[index(link)].order = order; }
 
  private:
   /// The command that a word was made of.

@@ -48,13 +48,17 @@ enum class Interlock : std::uint8_t {
   input_too_high,
   switching_on,
   not_homed,
+  action_runs,
+  not_standing,
+  link_refused,
+  state_forbids,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::not_homed) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::state_forbids) + 1;
 
 struct AboutInterlock {
   const char* name;
-  const char* sentence;  ///< what holds it; {handset}, {control}, {link}, {switch}, {input} and {cause} stand for
-                         ///< names, {low} and {high} for the input's bounds
+  const char* sentence;  ///< what holds it; {handset}, {control}, {link}, {switch}, {input}, {action} and {cause} stand
+                         ///< for names, {low} and {high} for the input's bounds
   const char* release;   ///< what would release it; {ready}, {enable} and {reset} stand for the controls bound to them,
                          ///< {from} and {to} for where the input has come back
 };
@@ -69,6 +73,7 @@ struct Obstacle {
   LinkId link = no<LinkId>;
   SwitchId target = no<SwitchId>;
   InputId input = no<InputId>;
+  ActionId action = no<ActionId>;
   bool operator==(const Obstacle&) const = default;
 };
 

@@ -109,6 +109,13 @@ wire::Place wire_place(const LinkInfo& link);
 /// A link with what is usual for a kind wherever it says nothing.
 LinkInfo with_usual(LinkInfo link, const std::string& kind);
 
+/// A command of the machine.
+struct ActionInfo {
+  std::string name, group;         ///< group: "" where the rig names none
+  std::vector<std::string> lines;  ///< for a controller: words, or one control character that goes at once
+  Origin origin;
+};
+
 struct BindingInfo {
   Origin origin;
   std::string sentence;  ///< "stick.left.x jogs x"
@@ -137,7 +144,8 @@ struct Rig {
   std::vector<SlotInfo> slots;
   std::vector<SeatWish> seats;  ///< by HandsetId: which device it may be, and what it has to have
   std::vector<LinkInfo> links;
-  std::vector<InputInfo> inputs;  ///< by InputId
+  std::vector<InputInfo> inputs;    ///< by InputId
+  std::vector<ActionInfo> actions;  ///< by ActionId
   std::vector<BindingInfo> bindings;
   std::vector<std::string> remarks;       ///< what the checker cannot promise, in sentences
   std::map<std::string, Origin> origins;  ///< by full key, "axis.x.speed"; what is not there has its default

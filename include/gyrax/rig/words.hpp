@@ -26,8 +26,10 @@ bool is_said_by_state(const Event& event) noexcept;
 std::string say(const Rig& rig, const Event& event);
 /// The kind of an event as one word, for scripts and logbooks: "state", "step_refused" …
 const char* name_of(Event::Kind kind) noexcept;
+/// "prepared", "begun", "done" …
+const char* name_of(ActionStep step) noexcept;
 /// What an event is about, by names, for scripts: those of zone, state, cause, interlock, handset, control, link, axis,
-/// switch, input, layer, which and by that it has.
+/// switch, input, action, step, layer, which and by that it has.
 std::vector<std::pair<const char*, std::string>> facts(const Rig& rig, const Event& event);
 /// A counted amount in an axis's unit, to the last digit that counts: "+0.05 mm".
 std::string say_amount(const Rig& rig, AxisId axis, Nano amount);

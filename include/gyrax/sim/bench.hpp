@@ -13,6 +13,7 @@
 #include <gyrax/base/link_types.hpp>
 
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 namespace gyrax::sim {
@@ -64,6 +65,9 @@ enum class WireFault : std::uint8_t {
   mute   ///< reports are lost
 };
 
+/// It carries out an action by doing nothing for so long.
+inline constexpr Span action_takes = std::chrono::milliseconds(200);
+
 class Bench {
  public:
   explicit Bench(const BenchSetup& setup);
@@ -110,6 +114,7 @@ class Bench {
     LinkReport report;
     std::vector<AxisReport> axes;
     std::vector<InputReport> inputs;
+    std::optional<ActionReport> action;
   };
   /// What it was told, until it does it.
   struct Told {
@@ -133,6 +138,9 @@ class Bench {
   Time now_{}, valid_until_{}, next_measurement_{};
   WireFault wire_ = WireFault::none;
   std::uint64_t brake_slips_ = 0;
+  std::optional<ActionOrder> order_;  // told last
+  Time order_over_{};
+  bool order_runs_ = false;
 };
 
 }  // namespace gyrax::sim

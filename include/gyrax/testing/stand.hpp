@@ -31,6 +31,8 @@ class Stand {
   Stand& move(const std::string& control, double share);
   /// A dial by so many counts.
   Stand& turn(const std::string& control, std::int32_t counts);
+  /// An action by its name, without a handset.
+  Stand& type(const std::string& action);
   Stand& plug(const std::string& handset);
   Stand& unplug(const std::string& handset);
   /// Another device takes the place of one that is away: its sticks and triggers get other ends.
@@ -70,6 +72,8 @@ class Stand {
   AxisId axis_id(const std::string& name) const;
   HandsetId handset_id(const std::string& name) const;
   const Rig& rig() const { return rig_; }
+  ActionStage stage(const std::string& action) const { return engine_.action(action_id(action)).stage; }
+  ActionId action_id(const std::string& name) const;
   const Engine& engine() const { return engine_; }
   SimulatedLinks& links() { return links_; }
   std::span<const Frame> frames() const { return out_.frames; }
@@ -88,6 +92,7 @@ class Stand {
   std::vector<std::uint32_t> sequences_;  // by HandsetId
   std::vector<Event> events_;
   Time now_{};
+  std::vector<ActionId> typed_;
   bool ended_ = false;
 };
 

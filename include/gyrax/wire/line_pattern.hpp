@@ -27,8 +27,6 @@ class LinePattern {
 
   bool empty() const noexcept { return parts_.empty(); }
   bool has(std::string_view place) const noexcept;
-  /// The names of its places, in order.
-  std::vector<std::string> places() const;
   using Found = std::map<std::string, std::string_view, std::less<>>;
   /// What stands at each place, in `line`. A place holds at least a character, and ends where what follows it in the
   /// pattern is found first. The same place twice has to hold the same.

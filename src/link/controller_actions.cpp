@@ -1,0 +1,111 @@
+// Actions of a controller: lines of the rig's, between the moves or in place of them.
+#include <gyrax/link/controller_talk.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace gyrax {
+
+void ControllerTalk::end_action(ActionReport::Result result) {
+  if (act_ == nullptr) return;
+  results_.push_back({act_->id, result});
+  act_ = nullptr;
+  act_is_over_ = false;
+}
+
+void ControllerTalk::take_order(Time now, const std::optional<ActionOrder>& order) {
+  if (order == order_ || only_asks_) return;
+  order_ = order;
+  if (act_ != nullptr) {
+    // It was stopped before it was over. Lines that are under way are carried out.
+    say(fmt::format("{} is stopped", act_->name));
+    const bool moves = act_->moves;
+    act_ = nullptr;
+    act_is_over_ = modes_hold_ = false;
+    if (state_ == State::acting) moves ? stop_at_once(now) : begin(now, State::asking);
+  }
+  if (!order) return;
+  const auto found = std::ranges::find(acts_, order->action, &Act::id);
+  if (found == acts_.end()) return;
+  act_ = &*found;
+  act_line_ = 0;
+}
+
+bool ControllerTalk::is_told_all_of_action() const noexcept {
+  return act_line_ == act_->lines.size() && std::ranges::none_of(unanswered_, &Line::of_action);
+}
+
+void ControllerTalk::begin_acting(Time now) {
+  const bool was_running = state_ == State::running;
+  begin(now, State::acting);
+  act_in_alarm_ = heard_.state == Dialect::State::alarm;
+  is_void_ = true;
+  moved_itself_ = true;
+  act_answered_ = now;
+  if (was_running)
+    begins_at_ = now;
+  else
+    number_ = 0;
+}
+
+void ControllerTalk::send_action_line(Time now) {
+  const std::string& line = act_->lines[act_line_++];
+  say(fmt::format("{}: '{}'", act_->name, Dialect::is_at_once(line) ? fmt::format("\\x{:02x}", line[0]) : line));
+  if (Dialect::is_at_once(line)) {
+    out_ += line;
+    act_answered_ = now;
+    return;
+  }
+  send_line(now, line);
+  unanswered_.back().of_action = true;
+}
+
+void ControllerTalk::work_action(Time now) {
+  if (act_ == nullptr || act_is_over_ || now < begins_at_) return;
+  // What moves the machine begins at rest; what is to unlock it begins where it does not take moves.
+  const bool rests = unanswered_.empty() && !moves_ && is_at_target();
+  const bool has_alarm = state_ == State::asking && heard_.state == Dialect::State::alarm;
+  if ((state_ == State::running && act_->moves && rests) || (has_alarm && !act_->moves)) begin_acting(now);
+  if (now < begins_at_) return;
+  constexpr std::size_t around = 32;  // a number and a sum
+  const auto has_room_for_next = [&] {
+    return act_line_ < act_->lines.size() && has_room(act_->lines[act_line_].size() + around);
+  };
+  if (state_ == State::acting && unanswered_.empty() && act_line_ < act_->lines.size()) send_action_line(now);
+  if (state_ != State::running || act_->moves) return;
+  while (has_room_for_next()) send_action_line(now);
+  if (is_told_all_of_action()) end_action(ActionReport::Result::done);
+}
+
+/// What a status says while an action is carried out; false where it is for all other states to settle.
+bool ControllerTalk::settle_acting(Time now) {
+  switch (heard_.state) {
+    case Dialect::State::alarm: return act_in_alarm_;
+    case Dialect::State::moving: return true;
+    case Dialect::State::paused:
+    case Dialect::State::unknown: return false;
+    case Dialect::State::idle: break;
+  }
+  if (!is_told_all_of_action() || heard_.measured <= act_answered_) return true;
+  // It may have left other modes behind.
+  lasting_ = 0;
+  modes_hold_ = false;
+  act_is_over_ = true;
+  begin(now, State::setting_up);
+  return true;
+}
+
+/// False where it is no line of an action.
+bool ControllerTalk::refuse_action_line(Time now, std::string_view answer) {
+  if (act_ == nullptr || unanswered_.empty() || !unanswered_.front().of_action) return false;
+  say(fmt::format("it refuses '{}' of {}: '{}'", unanswered_.front().words, act_->name, answer));
+  const bool moves = act_->moves;
+  unanswered_bytes_ -= unanswered_.front().bytes;
+  unanswered_.pop_front();
+  end_action(ActionReport::Result::refused);
+  if (state_ == State::acting) moves ? stop_at_once(now) : begin(now, State::asking);
+  return true;
+}
+
+}  // namespace gyrax

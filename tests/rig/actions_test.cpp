@@ -1,0 +1,79 @@
+// What a rig says of actions: what is wrong is told, and what holds is reviewed.
+#include "../link/on_a_controller.hpp"
+#include "refused.hpp"
+#include "support/rigs.hpp"
+
+#include <gyrax/rig/review.hpp>
+
+#include <doctest/doctest.h>
+
+#include <string>
+
+using namespace gyrax;
+
+namespace {
+
+const std::string sound = test::on_a_controller() + R"(
+[action.home]
+lines = ["G28"]
+moves = ["x"]
+needs = ["door"]
+limit_s = 40
+[action.flash]
+turns = [{ set = "lamp" }, { set = "lamp", to = "off", after_s = 0.5 }]
+group = "light"
+confirm = { within_s = 2, covers_s = 20 }
+[action.reset]
+lines = ["\u0018", "M90"]
+when = ["stowed", "tripped"]
+)";
+
+}  // namespace
+
+TEST_CASE("What is wrong with an action is told, with what would be right") {
+  for (const test::Refused& one :
+       {test::Refused{"lines = [\"G28\"]\nmoves", "moves", "switches move no axis"},
+        test::Refused{"lines = [\"G28\"]", "lines = []", "there are 0 lines; 1 to 32"},
+        test::Refused{"lines = [\"G28\"]", "lines = [\"G28\\nG1\"]", "cannot be a line"},
+        test::Refused{"lines = [\"G28\"]", "lines = [\"\"]", "cannot be a line"},
+        test::Refused{"lines = [\"G28\"]", "line = \"G28\"", "no such key"},
+        test::Refused{"moves = [\"x\"]", "moves = [\"ex\"]", "there is no axis 'ex'"},
+        test::Refused{"moves = [\"x\"]", "moves = [\"x\"]\nwhen = [\"ready\"]", "what moves axes needs enable held"},
+        test::Refused{"when = [\"stowed\", \"tripped\"]", "when = [\"stopping\"]",
+                      "no state in which an action can begin"},
+        test::Refused{"needs = [\"door\"]", "needs = [\"gate\"]", "there is no switch 'gate'"},
+        test::Refused{"needs = [\"door\"]", "needs_homed = [\"x\"]", "nothing says whether 'x' is homed"},
+        test::Refused{"needs = [\"door\"]", "until = \"homed\"", "there is no input 'homed'"},
+        test::Refused{"limit_s = 40", "limit_s = 0", "limit_s"},
+        test::Refused{"after_s = 0.5", "after_s = 12", "its turns take longer than it may; more than 12 s"},
+        test::Refused{"[{ set = \"lamp\" }", "[{ to = \"on\" }", "the switch that it turns"},
+        test::Refused{"[{ set = \"lamp\" }", "[{ set = \"lamb\" }", "there is no switch 'lamb'"},
+        test::Refused{"turns = [{ set = \"lamp\" }, { set = \"lamp\", to = \"off\", after_s = 0.5 }]", "",
+                      "what the link is told, as lines = [\"G28\"]"},
+        test::Refused{"within_s = 2", "within_s = 100", "within_s"},
+        test::Refused{"following_error = 10\n", "following_error = 10\nbrake = { opens_ms = 20 }\n",
+                      "'focus' has a brake"},
+        test::Refused{"\"face.south\" = { set = \"lamp\" }", "\"face.south\" = { action = \"hme\" }",
+                      "there is no action 'hme'"},
+        test::Refused{"\"hat.y\" = { step = \"y\" }", "\"hat.y\" = { action = \"home\" }", "it has no opposite"}})
+    test::check_refused(sound, one);
+  std::string many = sound;
+  for (int i = 0; i < 98; ++i) many += "[action.a" + std::to_string(i) + "]\nlines = [\"M8\"]\n";
+  test::check_refused(many, {"gyrax = 1\n", "gyrax = 1\n", "there are more than 100 actions"});
+  const std::string simulated = test::one_axis + "[action.home]\nlines = [\"G28\"]\n";
+  test::check_refused(test::assembled(simulated),
+                      {"gyrax = 1\n", "gyrax = 1\n", "a link of kind simulated, which takes no lines"});
+}
+
+TEST_CASE("A review tells of each action what is done, what it needs, and how it ends") {
+  const std::string said = review_text(test::rig(sound));
+  CAPTURE(said);
+  for (const char* line :
+       {"  flash        lamp on; lamp off after 0.5 s\n               while ready or live; for 10 s at most\n"
+        "               asked for twice within 2 s; then all of light once, for 20 s\n",
+        "  home         gantry is told G28\n"
+        "               it moves x, y, focus by itself, while enable is held; letting go stops it\n"
+        "               needs door; from rest; while live; for 40 s at most\n",
+        "  reset        gantry is told \\x18, M90\n               while stowed or tripped; for 10 s at most\n"})
+    CHECK(said.find(line) != std::string::npos);
+}
