@@ -407,7 +407,10 @@ gyrax::Track home() {
   h.push("stick.left.x", 1, 0.2, 1.0).push("stick.left.x", 0, 0.1, 0.5);
   // Home; then at full speed, and an exact step.
   h.tap("face.north").wait(3.0).push("stick.left.x", 1, 0.2, 0.8).push("stick.left.x", 0, 0.1, 0.6);
-  h.tap("hat.right").wait(0.5).up("shoulder.right").wait(0.4);
+  // A zero of one's own there; away from it by a step and a jog, and back to it.
+  h.down("thumb.left").wait(0.8).up("thumb.left").wait(0.3);
+  h.tap("hat.right").wait(0.5).push("stick.left.x", -1, 0.2, 0.3).push("stick.left.x", 0, 0.1, 0.5);
+  h.down("face.west").wait(1.2).up("face.west").wait(0.3).up("shoulder.right").wait(0.4);
   return h.track();
 }
 

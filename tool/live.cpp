@@ -116,7 +116,7 @@ class Live {
         places_[a] = command.p;
       had_power_[a] = has_power;
     }
-    std::string now = remembered_text(*rig_, view_->overrides, view_->increments, places_);
+    std::string now = remembered_text(*rig_, view_->overrides, view_->increments, places_, view_->zeros);
     if (now == remembered_) return;
     std::error_code failed;
     std::filesystem::create_directories(std::filesystem::path(remembered_at_).parent_path(), failed);

@@ -39,6 +39,12 @@ Piece doing(const Rig& rig, const AxisView& axis) {
   return {fmt::format("blocked: {}", name), why.asked ? Style::bad : Style::dim};
 }
 
+/// Where it stands, counted from the person's own zero; nothing where that is the machine's.
+Piece own_place(double stands, Nano zero, const std::string& unit) {
+  if (zero == 0) return {""};
+  return {fmt::format("own {:+.3f} {}   ", tidy(stands - from_nano(zero)), unit), Style::strong};
+}
+
 bool is_key(const ControlName& control) { return control.kind == ControlKind::key; }
 
 class Composer {
@@ -209,6 +215,7 @@ class Composer {
             axis.command.v != 0 ? Style::good : Style::dim},
            {travel_bar(stands, rig.setup.axes[a].limits, rig.axes[a].endless), Style::plain},
            {fmt::format(" {} ", padded(step, 12)), Style::dim},
+           own_place(stands, view.zeros[a], unit),
            doing(rig, axis)});
     }
   }

@@ -292,6 +292,7 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     case Interlock::end_of_travel_high:
     case Interlock::too_many_steps:
     case Interlock::switch_off:
+    case Interlock::beyond_travel:
     case Interlock::not_met: break;
   }
   static_cast<void>(state);

@@ -109,6 +109,7 @@ ZoneBits Bind::begins_in(const BindingSetup& b) const noexcept {
   if (const CoordinateId coordinate = moved_by(b.effect); coordinate != no<CoordinateId>)
     return bit(zone_of_[index(coordinate)]);
   if (const auto* set = b.as<effect::Set>()) return bit(zone_of_switch_[index(set->target)]);
+  if (const auto* zero = b.as<effect::Zero>()) return bit(zone_of_[index(zero->axis)]);
   if (const auto* action = b.as<effect::Action>()) return bit(action->zone);
   return zones_of(b.effect);
 }

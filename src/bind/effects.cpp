@@ -82,6 +82,12 @@ Ask asks(const effect::Set& e, const Numbers&) noexcept {
   return {.kind = Kind::set, .to = e.to == SwitchTo::momentary ? SwitchTo::on : e.to, .target = e.target};
 }
 Ask asks(const effect::Action& e, const Numbers&) noexcept { return {.kind = Kind::action, .action = e.action}; }
+Ask asks(const effect::Zero& e, const Numbers&) noexcept {
+  return {.kind = Kind::zero,
+          .is_machines = e.is_machines,
+          .coordinate = id_at<CoordinateId>(index(e.axis)),
+          .distance = e.here};
+}
 Ask asks(const effect::Ready& e, const Numbers&) noexcept { return {.kind = Kind::ready, .zones = e.zones}; }
 Ask asks(const effect::Stow& e, const Numbers&) noexcept { return {.kind = Kind::stow, .zones = e.zones}; }
 Ask asks(const effect::ReadyOrStow& e, const Numbers&) noexcept {
@@ -218,6 +224,7 @@ void on_request(const effect::Go& e, const Steady& control, std::span<Request> o
   if (request.going) return;
   request.going = true;
   request.goal = e.goal;
+  request.from_zero = e.from_zero;
 }
 void on_request(const effect::Pose& e, const Steady& control, std::span<Request> out) noexcept {
   for (const PosePlace& place : e.places)
@@ -226,6 +233,7 @@ void on_request(const effect::Pose& e, const Steady& control, std::span<Request>
     Request& request = out[index(place.coordinate)];
     request.going = request.posing = true;
     request.goal = place.goal;
+    request.from_zero = place.from_zero;
     request.by = control.slot;
   }
 }
@@ -252,7 +260,7 @@ void Doing::tell_reduced(bool before) noexcept {
 Ask asked(const Effect& effect, const Numbers& numbers) noexcept {
   Ask ask;
   visit_held(effect, [&](const auto& e) { ask = asks(e, numbers); });
-  ask.coordinate = moved_by(effect);
+  if (const CoordinateId moved = moved_by(effect); moved != no<CoordinateId>) ask.coordinate = moved;
   return ask;
 }
 

@@ -3,6 +3,7 @@
 #include "actions.hpp"
 #include "switches.hpp"
 #include "tell.hpp"
+#include "zero.hpp"
 #include "zones.hpp"
 
 namespace gyrax::detail {
@@ -91,6 +92,7 @@ void refuse_stale(EngineParts& e, const Ask& ask) noexcept {
     const ZoneId zone = e.switches[index(ask.target)].setup.zone;
     return e.tell({.kind = Event::Kind::switch_refused, .zone = zone, .obstacle = why, .target = ask.target});
   }
+  if (ask.kind == Ask::Kind::zero) return refuse_zero(e, id_at<AxisId>(index(ask.coordinate)), why);
   if (ask.action != no<ActionId>) return refuse_action(e, ask.action, why);
   if (ask.coordinate == no<CoordinateId>) {
     for (std::size_t z = 0; z < e.zones.size(); ++z)
@@ -132,6 +134,7 @@ void take(EngineParts& e, const Ask& ask) noexcept {
     case Ask::Kind::wheel: return take_counts(e, ask);
     case Ask::Kind::set: return take_switch(e, ask);
     case Ask::Kind::action: return take_action(e, ask.action, ask.by);
+    case Ask::Kind::zero: return take_zero(e, ask);
     case Ask::Kind::raise: return refuse_raise(e, ask);
     case Ask::Kind::number: return take_number(e, ask.number);
     case Ask::Kind::chosen: return e.tell({.kind = Event::Kind::chosen, .which = ask.number});

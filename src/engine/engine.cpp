@@ -10,6 +10,7 @@
 #include "steady.hpp"
 #include "switches.hpp"
 #include "tell.hpp"
+#include "zero.hpp"
 #include "zones.hpp"
 
 #include <cassert>
@@ -125,6 +126,7 @@ Scale scale_of(const EngineParts& e, const GroupSetup& group) noexcept {
 void move(EngineParts& e) noexcept {
   const bool anew = e.bind.requests(e.signal, e.now, e.requests, e.held_back);
   e.held_back = false;
+  if (anew) count_from_zero(e);
   if (anew) e.still = 0;
   for (std::size_t g = 0; g < e.groups.size(); ++g) {
     const GroupPlace& group = e.groups[g];

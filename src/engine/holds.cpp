@@ -3,6 +3,7 @@
 #include "actions.hpp"
 #include "inputs.hpp"
 #include "tell.hpp"
+#include "zero.hpp"
 
 #include <gyrax/base/nano.hpp>
 
@@ -67,7 +68,9 @@ Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
     if (!one.brake.let_go() && e.axis(one.axis).group == group) return {.what = Interlock::brake_holds};
   for (const Worked& one : e.worked)
     if (one.duty.rests() && e.axis(one.axis).group == group) return {.what = Interlock::has_run};
-  return e.groups[group].homes ? not_homed(e, group) : Obstacle{};
+  if (e.groups[group].homes)
+    if (const Obstacle homed = not_homed(e, group); homed.what != Interlock::none) return homed;
+  return e.groups[group].from_zero ? beyond_travel(e, group) : Obstacle{};
 }
 
 bool watch_homed(EngineParts& e, std::size_t group) noexcept {

@@ -92,6 +92,17 @@ bool is_acted_on(const Setup& setup, AxisId id) {
   return false;
 }
 
+/// Whether something takes it to a place that counts from its own zero.
+bool goes_from_zero(const Setup& setup, AxisId id) {
+  for (const BindingSetup& b : setup.bindings) {
+    if (const auto* go = b.as<effect::Go>(); go && go->from_zero && index(go->coordinate) == index(id)) return true;
+    if (const auto* pose = b.as<effect::Pose>())
+      for (const PosePlace& place : pose->places)
+        if (place.from_zero && index(place.coordinate) == index(id)) return true;
+  }
+  return false;
+}
+
 std::vector<std::optional<Time>> confirmations(const Setup& setup) {
   std::size_t groups = 0;
   for (const ActionSetup& action : setup.actions)
@@ -109,7 +120,8 @@ std::vector<GroupPlace> groups(const Setup& setup) {
           place.needs || !axis.needs.empty() || axis.duty.any() || axis.brake.any() || axis.power_after > Span{};
       place.homes = place.homes || axis.homed != no<InputId>;
       place.acted_on = place.acted_on || is_acted_on(setup, id);
-      place.needs = place.needs || place.homes || place.acted_on;
+      place.from_zero = place.from_zero || goes_from_zero(setup, id);
+      place.needs = place.needs || place.homes || place.acted_on || place.from_zero;
       place.turns = place.turns || !is_place(axis.drive);
     }
     return place;

@@ -29,6 +29,7 @@ RunView sized(const Rig& rig) {
   view.overrides.resize(rig.setup.notches.overrides.size());
   view.layers.resize(rig.layers.size());
   view.actions.resize(rig.actions.size());
+  view.zeros.resize(rig.axes.size());
   return view;
 }
 
@@ -140,6 +141,7 @@ void Runner::publish(Time now) noexcept {
     now_.layers[l] = engine_.bind().on(id_at<LayerId>(l), engine_.signal()) ? 1 : 0;
   for (std::size_t z = 0; z < now_.zones.size(); ++z) now_.zones[z].in_charge = engine_.in_charge(id_at<ZoneId>(z));
   for (std::size_t a = 0; a < now_.actions.size(); ++a) now_.actions[a] = engine_.action(id_at<ActionId>(a));
+  for (std::size_t a = 0; a < now_.zeros.size(); ++a) now_.zeros[a] = engine_.zero(id_at<AxisId>(a));
   now_.chosen = engine_.bind().chosen();
   now_.holding = engine_.bind().holding(now);
   now_.reduced = engine_.bind().reduced();

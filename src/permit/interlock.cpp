@@ -56,6 +56,7 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"not_standing", "an axis is still moving", "let it come to rest first"},
     {"link_refused", "{link} refused it", "see what {link} says, and put it right"},
     {"state_forbids", "its zone is in a state that does not allow it", "`gyrax check` says which states do"},
+    {"beyond_travel", "from its zero that place is beyond its travel", "go elsewhere, or set another zero"},
 }};
 
 }  // namespace

@@ -105,6 +105,14 @@ EffectTable::Notch EffectTable::notch(const Allowed& allowed,
   return read;
 }
 
+bool is_from_zero(Table& table) { return table.choice("from", {"machine", "zero"}).value_or("machine") == "zero"; }
+
+Allowed places_of(const AxisLimits& limits, bool from_zero) {
+  const double way = limits.high() - limits.low();
+  return from_zero ? Allowed{-way, way, false, "(as far as the travel is long)"}
+                   : Allowed{limits.low(), limits.high(), false, "(the axis's travel)"};
+}
+
 Nano counted_inside(const AxisLimits& limits, double position) {
   return std::clamp(to_nano(position), limits.low_nano(), limits.high_nano());
 }

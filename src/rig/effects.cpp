@@ -160,14 +160,15 @@ struct Spelling<effect::Go> {
     if (t.part.sign < 0) t.entry.problem(Code::wrong_control, t.key, "a place has no opposite", "the axis without '-'");
     t.refuse_motor(*axis);
     const AxisLimits& limits = t.known.rig.setup.axes[index(*axis)].limits;
-    const double to =
-        t.entry.required_number("to", {limits.low(), limits.high(), false, "(the axis's travel)"}).value_or(0);
-    e.goal = counted_inside(limits, to);
+    e.from_zero = is_from_zero(t.entry);
+    const double to = t.entry.required_number("to", places_of(limits, e.from_zero)).value_or(0);
+    e.goal = e.from_zero ? to_nano(to) : counted_inside(limits, to);
     return e;
   }
   static std::string describe(const Rig& rig, const BindingSetup&, const effect::Go& e) {
     const AxisInfo& axis = axis_of(rig, e.coordinate);
-    return fmt::format("takes {} to {:g} {} while held", axis.name, from_nano(e.goal), axis.unit);
+    return fmt::format("takes {} to {:g} {}{} while held", axis.name, from_nano(e.goal), axis.unit,
+                       e.from_zero ? " from its zero" : "");
   }
 };
 
@@ -184,8 +185,8 @@ struct Spelling<effect::Pose> {
     std::string places;
     for (const PosePlace& place : e.places) {
       const AxisInfo& axis = axis_of(rig, place.coordinate);
-      places +=
-          fmt::format("{}{} to {:g} {}", places.empty() ? "" : " and ", axis.name, from_nano(place.goal), axis.unit);
+      places += fmt::format("{}{} to {:g} {}{}", places.empty() ? "" : " and ", axis.name, from_nano(place.goal),
+                            axis.unit, place.from_zero ? " from its zero" : "");
     }
     return fmt::format("takes {} on a straight line, while held", places);
   }
@@ -217,6 +218,30 @@ struct Spelling<effect::Action> {
   static std::string describe(const Rig& rig, const BindingSetup&, const effect::Action& e) {
     const bool confirms = rig.setup.actions[index(e.action)].confirm > Span{};
     return fmt::format("asks for {}{}", rig.actions[index(e.action)].name, confirms ? ", pressed twice" : "");
+  }
+};
+
+/// `{ zero = "x" }`: where it stands is 0; `here = 25`: it is 25; `here = "machine"`: the machine's own zero again.
+template <>
+struct Spelling<effect::Zero> {
+  static constexpr const char* key = "zero";
+  static effect::Zero read(EffectTable& t) {
+    t.refuse_pair();
+    const auto axis = t.axis();
+    if (axis) t.refuse_motor(*axis);
+    effect::Zero e{.axis = axis.value_or(AxisId{})};
+    if (t.entry.has("here") && t.entry.is_text("here")) {
+      e.is_machines = t.entry.choice("here", {"machine"}).has_value();
+    } else {
+      e.here = to_nano(t.entry.number("here", {-max_position, max_position, false, "unit"}, 0));
+    }
+    return e;
+  }
+  static std::string describe(const Rig& rig, const BindingSetup&, const effect::Zero& e) {
+    const AxisInfo& axis = rig.axes[index(e.axis)];
+    return e.is_machines ? fmt::format("takes the machine's zero of {} again", axis.name)
+                         : fmt::format("sets the zero of {}: where it stands is {:g} {}", axis.name, from_nano(e.here),
+                                       axis.unit);
   }
 };
 

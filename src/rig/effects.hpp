@@ -70,6 +70,10 @@ struct EffectRow {
 /// A row for each effect, in the order of Effect.
 const std::vector<EffectRow>& effect_rows();
 
+/// `from = "zero"`: a place that counts from the person's own zero, not from the machine's.
+bool is_from_zero(Table& table);
+/// The places that may be named: in the travel, or as far from one's own zero as the travel is long.
+Allowed places_of(const AxisLimits& limits, bool from_zero);
 /// The counted position nearest to one inside the travel that is inside it, too.
 Nano counted_inside(const AxisLimits& limits, double position);
 

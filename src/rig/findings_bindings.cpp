@@ -52,6 +52,8 @@ void find_twice(Findings& f, const Bindings& b) {
   for (std::size_t j = 0; j < b.all.size(); ++j)
     for (std::size_t i = 0; i < j; ++i) {
       if (b.word(i) || b.word(j) || !b.same_press(i, j)) continue;
+      // Zeros of several axes are set at one place.
+      if (b.all[i].as<effect::Zero>() && b.all[j].as<effect::Zero>()) continue;
       const auto *first = b.all[i].as<effect::Jog>(), *second = b.all[j].as<effect::Jog>();
       const bool both_jog = first != nullptr && second != nullptr;
       if (both_jog)

@@ -67,15 +67,19 @@ void RigBuilder::read_poses(Table& root) {
     if (!add_name(table, names_.poses, name, "pose")) continue;
     std::vector<PosePlace> pose;
     std::size_t group = rig_.setup.groups.size();
+    const bool has_from = table.has("from") && !names_.axes.contains("from");
+    const bool from_zero = has_from && is_from_zero(table);
     for (const std::string& word : table.keys()) {
+      if (has_from && word == "from") continue;
       const AxisId axis = named<AxisId>(table, word.c_str(), names_.axes, word, "axis");
       if (axis == no<AxisId>) continue;
       const AxisLimits& limits = rig_.setup.axes[index(axis)].limits;
-      const auto to = table.number(word.c_str(), {limits.low(), limits.high(), false, "(the axis's travel)"});
+      const double to = table.number(word.c_str(), places_of(limits, from_zero)).value_or(0);
       if (rig_.axes[index(axis)].motor)
         table.problem(Code::wrong_control, word.c_str(), fmt::format("'{}' is a motor and has no place", word),
                       "leave it out of the pose");
-      pose.push_back({id_at<CoordinateId>(index(axis)), counted_inside(limits, to.value_or(0))});
+      pose.push_back(
+          {id_at<CoordinateId>(index(axis)), from_zero ? to_nano(to) : counted_inside(limits, to), from_zero});
       std::size_t own = 0;
       while (own < rig_.setup.groups.size() && !contains(rig_.setup.groups[own].axes, axis)) ++own;
       if (pose.size() > 1 && (own != group || own == rig_.setup.groups.size()))
@@ -83,7 +87,7 @@ void RigBuilder::read_poses(Table& root) {
                       "a pose is reached on a straight line: all its axes in one [group.name]");
       if (pose.size() == 1) group = own;
     }
-    if (table.keys().empty())
+    if (table.keys().size() == (has_from ? 1u : 0u))
       table.problem(Code::missing_key, "", "the pose names no axis", "an axis and where it shall be: x = 10");
     names_.places.push_back(std::move(pose));
   }

@@ -1,4 +1,5 @@
 #include <gyrax/rig/remembered.hpp>
+#include <gyrax/rig/words.hpp>
 
 #include "../files/toml_reader.hpp"
 
@@ -56,14 +57,22 @@ bool remembers_place(const Rig& rig, AxisId axis) {
          rig.links[index(setup.wiring.link)].kind == "board";
 }
 
+bool remembers_zero(const Rig& rig, AxisId axis) {
+  return std::any_of(rig.setup.bindings.begin(), rig.setup.bindings.end(), [&](const BindingSetup& b) {
+    const auto* zero = b.as<effect::Zero>();
+    return zero && zero->axis == axis;
+  });
+}
+
 bool remembers(const Rig& rig) {
   bool place = false;
-  for (std::size_t a = 0; a < rig.axes.size(); ++a) place = place || remembers_place(rig, id_at<AxisId>(a));
+  for (std::size_t a = 0; a < rig.axes.size(); ++a)
+    place = place || remembers_place(rig, id_at<AxisId>(a)) || remembers_zero(rig, id_at<AxisId>(a));
   return place || rig.remembers_overrides || rig.remembers_increments;
 }
 
 std::string remembered_text(const Rig& rig, std::span<const double> overrides, std::span<const Nano> increments,
-                            std::span<const std::optional<double>> places) {
+                            std::span<const std::optional<double>> places, std::span<const Nano> zeros) {
   if (!remembers(rig)) return {};
   std::string text = fmt::format("gyrax_remembered = {}\n", remembered_version);
   const auto out = std::back_inserter(text);
@@ -76,6 +85,12 @@ std::string remembered_text(const Rig& rig, std::span<const double> overrides, s
     text += "\n[increment]\n";
     for (std::size_t a = 0; a < increments.size(); ++a)
       if (increments[a] != 0) fmt::format_to(out, "\"{}\" = {}\n", rig.axes[a].name, from_nano(increments[a]));
+  }
+  bool any_zero = false;
+  for (std::size_t a = 0; a < zeros.size(); ++a) {
+    if (zeros[a] == 0 || !remembers_zero(rig, id_at<AxisId>(a))) continue;
+    if (!std::exchange(any_zero, true)) text += "\n[zero]   # one's own, counted from the machine's\n";
+    fmt::format_to(out, "\"{}\" = {}\n", rig.axes[a].name, from_nano(zeros[a]));
   }
   bool any = false;
   for (std::size_t a = 0; a < places.size(); ++a) {
@@ -103,6 +118,18 @@ void take_places(Rig& rig, Table& places) {
                : fmt::format("{} was left at {:.4g} {}, which is outside of its travel now; the rig's "
                              "own start counts",
                              info.name, *place, info.unit));
+  }
+}
+
+void take_zeros(Rig& rig, Table& zeros) {
+  for (std::size_t a = 0; a < rig.axes.size(); ++a) {
+    const AxisId axis = id_at<AxisId>(a);
+    if (!remembers_zero(rig, axis)) continue;
+    const auto zero = zeros.number(rig.axes[a].name.c_str(), {-2 * max_position, 2 * max_position, false, ""});
+    if (!zero) continue;
+    rig.setup.axes[a].zero = to_nano(*zero);
+    rig.remarks.push_back(fmt::format("the zero of {} is at {} of the machine's, as the last run left it",
+                                      rig.axes[a].name, say_amount(rig, axis, to_nano(*zero))));
   }
 }
 
@@ -135,6 +162,7 @@ Rig with_remembered(Rig rig, const std::string& text) {
       if (value && !start_with(notches.increments[a].values, to_nano(*value), notches.increments[a].start))
         forgotten(rig.axes[a].name, *value);
     }
+  if (auto zeros = root.table("zero")) take_zeros(rig, *zeros);
   if (auto places = root.table("place")) take_places(rig, *places);
   rig.sources.push_back({remembered_source, text});
   return rig;

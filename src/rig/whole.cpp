@@ -133,6 +133,9 @@ void RigBuilder::check_stops() {
     if (stopping == 0) continue;  // told already: the zone has none
     std::vector<SlotId> movers = zone.controls;
     movers.insert(movers.end(), zone.followed.begin(), zone.followed.end());
+    for (const BindingSetup& b : rig_.setup.bindings)
+      if (const auto* asks = b.as<effect::Action>(); asks && index(asks->zone) == z)
+        if (!rig_.setup.actions[index(asks->action)].moves.empty()) movers.push_back(b.slot);
     for (const SlotId slot : movers) {
       const HandsetId handset = rig_.setup.controls[index(slot)].handset;
       if ((rig_.setup.stations[index(handset)] & (stopping | told)) != 0) continue;
@@ -194,9 +197,12 @@ void RigBuilder::check_gestures() {
     if (b.layer != no<LayerId> && std::any_of(bindings.begin(), bindings.end(), also_stops))
       rig_.remarks.push_back(
           fmt::format("{}: it stops in every layer, so that what it does in a layer comes with a stop", name));
-    const auto twice = [&](const BindingSetup& o) { return &o < &b && o.gesture == Gesture::hold && same_place(o); };
+    const auto twice = [&](const BindingSetup& o) {
+      return &o < &b && o.gesture == Gesture::hold && same_place(o) && o.hold != b.hold;
+    };
     if (b.gesture == Gesture::hold && std::any_of(bindings.begin(), bindings.end(), twice))
-      refuse_binding(i, fmt::format("'{}' has two holds in one layer", name), "one of them");
+      refuse_binding(i, fmt::format("'{}' has two holds of different times in one layer", name),
+                     "one of them, or one hold_s for both");
   }
   const auto chooses = [](const BindingSetup& b) { return b.as<effect::Choose>() != nullptr; };
   const auto adjusts_chosen = [](const BindingSetup& b) {

@@ -118,7 +118,7 @@ const char* name_of(Event::Kind kind) noexcept {
                                    "wheel_refused", "switch_refused", "override",       "increment", "chosen",
                                    "layer",         "in_charge",      "move_refused",   "reduced",   "switched",
                                    "gap",           "dropped",        "number_refused", "steady",    "unheard",
-                                   "homed",         "action",         "action_refused"};
+                                   "homed",         "action",         "action_refused", "zero",      "zero_refused"};
   static_assert(std::size(names) == Event::kinds);
   return names[static_cast<std::size_t>(kind)];
 }
@@ -245,6 +245,12 @@ std::string say(const Rig& rig, const Event& e) {
                          rig.handsets[index(e.obstacle.handset)]);
     case Kind::action: return say_step(rig, e);
     case Kind::action_refused: return fmt::format("{} was refused: {}", rig.actions[index(e.action)].name, refused());
+    case Kind::zero:
+      return e.number == 0 ? fmt::format("the zero of {} is the machine's", rig.axes[index(e.axis)].name)
+                           : fmt::format("the zero of {} is at {} of the machine's", rig.axes[index(e.axis)].name,
+                                         say_amount(rig, e.axis, e.number));
+    case Kind::zero_refused:
+      return fmt::format("setting the zero of {} was refused: {}", rig.axes[index(e.axis)].name, refused());
     case Kind::gap: return fmt::format("{}: {} reading(s) lost", rig.handsets[index(e.obstacle.handset)], e.number);
   }
   return {};

@@ -173,7 +173,8 @@ TEST_CASE("What is refused says what is in the way, and where that is put right 
          set_input(s, "door", 0);
        },
        "home was refused: door is off; see what door says", [](Stand& s) { set_input(s, "door", 1); }},
-      {"a switch", "chuck_open", [](Stand& s) { s.make_live(); }, "chuck_open was refused: pump is off, and it must be on for this",
+      {"a switch", "chuck_open", [](Stand& s) { s.make_live(); },
+       "chuck_open was refused: pump is off, and it must be on for this",
        [](Stand& s) { s.type("suck").run(0.7).type("chuck_open").run(0.1); }},
       {"another", "coolant", [](Stand& s) { s.make_live().type("home").tick(); },
        "coolant was refused: home is under way", [](Stand& s) { s.run(0.5); }},

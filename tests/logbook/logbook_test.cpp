@@ -129,6 +129,7 @@ TEST_CASE("What wires and programs will say is kept, too, and replays; so does m
   const ProgramRequest program[] = {
       {.coordinate = CoordinateId{0}, .kind = ProgramRequest::Kind::go, .goal = -5'000'000},
       {.coordinate = CoordinateId{0}, .velocity = -0.0}};
+  const ActionId typed[] = {ActionId{0}, ActionId{99}};
   const auto report_of = [&](std::uint32_t number, Time now) {
     LinkReport report{.sequence = number, .measured = now, .arrival = now, .axes = axes};
     if (number == 1) return report;
@@ -143,8 +144,10 @@ TEST_CASE("What wires and programs will say is kept, too, and replays; so does m
     for (std::uint32_t i = 1; i < 4; ++i) {
       const Time now{std::chrono::milliseconds(2 * i)};
       const LinkReport report = report_of(i, now);
-      engine.tick({.now = now, .readings = {}, .reports = {&report, 1}, .end = false, .program = program}, out.view());
-      log.tick({now, false, {}, {&report, 1}, out.commands, out.switches, {}, program});
+      engine.tick(
+          {.now = now, .readings = {}, .reports = {&report, 1}, .end = false, .program = program, .typed = typed},
+          out.view());
+      log.tick({now, false, {}, {&report, 1}, out.commands, out.switches, {}, program, typed});
     }
     log.close("over");
   }
@@ -167,6 +170,7 @@ TEST_CASE("What wires and programs will say is kept, too, and replays; so does m
     CHECK(std::equal(read.actions.begin(), read.actions.end(), wrote.actions.begin(), wrote.actions.end()));
     CHECK(std::equal(record.program.begin(), record.program.end(), std::begin(program), std::end(program)));
     CHECK(std::signbit(record.program[1].velocity));
+    CHECK(std::equal(record.typed.begin(), record.typed.end(), std::begin(typed), std::end(typed)));
   }
   CHECK(i == 3);
   CHECK(test::replay(folder / "run.jsonl.zst").same);

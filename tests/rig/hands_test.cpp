@@ -88,8 +88,8 @@ TEST_CASE("What only the whole rig can tell: two holds of one key, a gesture on 
     if (!found) MESSAGE(all);
     return found;
   };
-  CHECK(told(test::bind(R"("thumb.left".hold = [{ override = "up" }, { override = "down" }])"),
-             "'thumb.left' has two holds in one layer"));
+  CHECK(told(test::bind(R"("thumb.left".hold = [{ override = "up" }, { override = "down", hold_s = 3 }])"),
+             "'thumb.left' has two holds of different times in one layer"));
   CHECK(told(test::bind(R"("thumb.left".press = "stop")") + test::bind(R"("thumb.left".tap = { override = "up" })"),
              "'thumb.left' is a stop, and has a gesture beside it"));
   CHECK(told(test::bind(R"("dial.1" = { adjust = "chosen" })"),

@@ -71,9 +71,9 @@ TEST_CASE("check, rehearse, logbook and calibrate say what docs/json.md says") {
   std::string doubtful = gyrax::read_text("demo/bench.toml", 1 << 20).text;
   doubtful.replace(doubtful.find("straight = 10"), 13, "straight = 0");
   REQUIRE_FALSE(gyrax::write_text(folder / "doubtful.toml", doubtful));
-  compare("check",
-          paths_of({"check --json " + (folder / "doubtful.toml"), "check --json demo/desk.toml",
-                    "check --json demo/drive.toml", "check --json demo/fine.toml", "check --json demo/one_hand.toml"}));
+  compare("check", paths_of({"check --json " + (folder / "doubtful.toml"), "check --json demo/desk.toml",
+                             "check --json demo/drive.toml", "check --json demo/gantry.toml",
+                             "check --json demo/fine.toml", "check --json demo/one_hand.toml"}));
   compare(
       "rehearse and logbook",
       paths_of({"rehearse --json demo/bench.toml demo/session.toml",

@@ -20,6 +20,7 @@ struct Request {
   double position = 0;              ///< of following, in the axis's unit
   double catch_up = 0;              ///< of following: speed until the control is met, unit/s
   Nano goal = 0;                    ///< of going
+  bool from_zero = false;           ///< of going: what was asked for counts from the person's own zero
   SlotId by = no<SlotId>;           ///< the control that asks; of several, the last in the rig
   BindingId follower{};             ///< of following: which binding follows; another one has to be met anew
   SlotId waiting_for = no<SlotId>;  ///< a deflected control that has to be at neutral once before it counts here

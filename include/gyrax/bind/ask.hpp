@@ -22,6 +22,7 @@ struct Ask {
     move,  ///< stale or touched: what moves an axis as long as it is deflected or held
     set,
     action,
+    zero,     ///< `distance`: what the axis `coordinate` is to read where it stands
     number,   ///< an override or an increment is another one now
     chosen,   ///< another number is chosen
     layer,    ///< a latched layer is on or off now
@@ -34,6 +35,7 @@ struct Ask {
   Kind kind = Kind::stop;
   Counts counts_as = Counts::yes;
   SwitchTo to = SwitchTo::toggle;  ///< of set
+  bool is_machines = false;        ///< of zero: the machine's again
   bool lost = false;               ///< of set: a momentary one, and nobody knows whether its control is still held
   BindingId binding{};
   SlotId by{};

@@ -43,6 +43,7 @@ struct JogStage {
 struct PosePlace {
   CoordinateId coordinate{};
   Nano goal = 0;
+  bool from_zero = false;  ///< goal counts from the person's own zero, not from the machine's
 };
 
 namespace effect {
@@ -79,6 +80,7 @@ struct Go {
   static constexpr AboutEffect about{.moves = true, .steady = true};
   CoordinateId coordinate{};
   Nano goal = 0;
+  bool from_zero = false;  ///< as of a place of a pose
 };
 
 /// Axes of one group, together on a straight line.
@@ -98,6 +100,14 @@ struct Action {
   static constexpr AboutEffect about{};
   ActionId action{};
   ZoneId zone{};  ///< the action's
+};
+
+/// The person's own zero of an axis: so that where it stands is `here`; or the machine's again.
+struct Zero {
+  static constexpr AboutEffect about{};
+  AxisId axis{};
+  Nano here = 0;
+  bool is_machines = false;
 };
 
 struct Override {
@@ -172,10 +182,10 @@ struct Reset {
 
 }  // namespace effect
 
-using Effect =
-    std::variant<effect::Jog, effect::Step, effect::Handwheel, effect::Follow, effect::Go, effect::Pose, effect::Set,
-                 effect::Action, effect::Override, effect::Increment, effect::Adjust, effect::Choose, effect::Layer, effect::Reduced,
-                 effect::Ready, effect::Stow, effect::ReadyOrStow, effect::Enable, effect::Stop, effect::Reset>;
+using Effect = std::variant<effect::Jog, effect::Step, effect::Handwheel, effect::Follow, effect::Go, effect::Pose,
+                            effect::Set, effect::Action, effect::Zero, effect::Override, effect::Increment,
+                            effect::Adjust, effect::Choose, effect::Layer, effect::Reduced, effect::Ready, effect::Stow,
+                            effect::ReadyOrStow, effect::Enable, effect::Stop, effect::Reset>;
 
 namespace detail {
 template <class... E>

@@ -79,6 +79,8 @@ class Engine {
   const Bind& bind() const noexcept { return parts_.bind; }
   const Links& links() const noexcept { return parts_.links; }
   const AxisMotion& motion(AxisId axis) const noexcept { return parts_.motion.axis(axis); }
+  /// Where the person's own zero is, counted from the machine's.
+  Nano zero(AxisId axis) const noexcept { return parts_.axis(axis).zero; }
   ActionView action(ActionId action) const noexcept {
     const detail::Action& one = parts_.actions[index(action)];
     return {one.stage, one.since};

@@ -42,8 +42,10 @@ struct Event {
              ///< well, where it is not
     action,  ///< what has become of `action` is the ActionStep with this `number`; `cause` where a stop ended it
     action_refused,  ///< `action` was refused; `obstacle` says why. It was under way (`number` 1), or not (0)
+    zero,            ///< the person's own zero of `axis` is at `number` nano-units of the machine's now
+    zero_refused,    ///< setting it was refused; `obstacle` says why
   };
-  static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::action_refused) + 1;
+  static constexpr std::size_t kinds = static_cast<std::size_t>(Kind::zero_refused) + 1;
   Time at{};
   Kind kind = Kind::state;
   ZoneId zone = no<ZoneId>;

@@ -51,7 +51,8 @@ struct Axis {
         low_end(s.low_end),
         high_end(s.high_end),
         homed(s.homed),
-        is_homed(s.homed == no<InputId>) {}
+        is_homed(s.homed == no<InputId>),
+        zero(s.zero) {}
   ZoneId zone;
   LinkId link;
   PositionKind position;
@@ -62,6 +63,7 @@ struct Axis {
   Span rest;
   InputId low_end, high_end, homed;
   bool is_homed = false;           // as the last tick saw it; true where nothing says so
+  Nano zero = 0;                   // the person's own
   std::optional<Time> wheel_told;  // when it was last told that counts do nothing
   Obstacle held_by;                // what keeps it from what it is asked, besides its zone and its travel
   bool lapsed = false;             // asked while it lacked something: it has to be let go, or met, first
@@ -128,9 +130,10 @@ struct GroupPlace {
   ZoneId zone{};
   bool needs =
       false;  // some axis of it needs a switch or an input, has a brake, waits for power, or may run for so long only
-  bool turns = false;     // some axis of it is a motor, that rests before it turns round
-  bool homes = false;     // some axis of it counts as homed only while an input says so
-  bool acted_on = false;  // some action moves an axis of it
+  bool turns = false;      // some axis of it is a motor, that rests before it turns round
+  bool homes = false;      // some axis of it counts as homed only while an input says so
+  bool acted_on = false;   // some action moves an axis of it
+  bool from_zero = false;  // something takes an axis of it to a place that counts from the person's zero
 };
 
 struct EngineParts {

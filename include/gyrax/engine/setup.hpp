@@ -43,6 +43,7 @@ struct AxisSetup {
   /// On, and known, while it is homed; until then it is only jogged and stepped, at unhomed_share of its speed. None:
   /// it counts as homed.
   InputId homed = no<InputId>;
+  Nano zero = 0;  ///< the person's own, at first: where it is, counted from the machine's
 };
 /// Of an axis that is not homed: nobody knows where its ends are.
 inline constexpr double unhomed_share = 0.2;

@@ -52,8 +52,9 @@ enum class Interlock : std::uint8_t {
   not_standing,
   link_refused,
   state_forbids,
+  beyond_travel,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::state_forbids) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::beyond_travel) + 1;
 
 struct AboutInterlock {
   const char* name;
