@@ -33,6 +33,8 @@ Piece doing(const Rig& rig, const AxisView& axis) {
     return {axis.command.v != 0 ? "moves on to its goal, or to rest" : "", Style::good};
   }
   if (why.blocked.what == Interlock::unasked) return {"at rest", Style::dim};
+  if (why.blocked.what == Interlock::action_runs && !why.asked)
+    return {fmt::format("moved by {}", rig.actions[index(why.blocked.action)].name), Style::good};
   // The whole sentence and the way out stand below the table.
   std::string name = about(why.blocked.what).name;
   std::replace(name.begin(), name.end(), '_', ' ');

@@ -12,7 +12,7 @@ Obstacle blocking_axis(const EngineParts& e, AxisId id, bool has_goal) noexcept 
   if (motion.blocked_high()) return {.what = Interlock::end_of_travel_high};
   const Axis& axis = e.axis(id);
   const Request& request = e.request(id);
-  if (request.asked() && axis.held_by.what != Interlock::none) return axis.held_by;
+  if ((request.asked() || axis.carried) && axis.held_by.what != Interlock::none) return axis.held_by;
   if (request.asked() && !request.posing && e.motion.on_path(axis.group)) return {.what = Interlock::on_path};
   if (const SlotId slot = request.waiting_for; slot != no<SlotId>)
     return {.what = Interlock::not_neutral, .handset = e.signal.setup(slot).handset, .slot = slot};

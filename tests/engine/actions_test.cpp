@@ -96,6 +96,7 @@ TEST_CASE("An action that its link carries out begins, blocks what it moves, and
   REQUIRE(order(s));
   CHECK(order(s)->action == s.action_id("home"));
   CHECK(s.command("y").mode == Mode::stand);
+  CHECK(s.why("y").blocked == Obstacle{.what = Interlock::action_runs, .action = s.action_id("home")});
   s.move("stick.left.x", 1).run(0.05);
   CHECK(s.command("x").v == 0);
   CHECK(say(s.rig(), s.why("x")) == "home is under way; wait until it is over, or stop it");
