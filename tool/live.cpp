@@ -260,7 +260,8 @@ class Live {
   }
 
   /// A whole name: that action is asked for.
-  void type(const std::string& name) {
+  void type(std::string name) {
+    while (!name.empty() && (name.back() == ' ' || name.back() == '\r')) name.pop_back();
     if (name.empty()) return;
     const auto found = std::ranges::find(rig_->actions, name, &ActionInfo::name);
     if (found == rig_->actions.end()) {

@@ -63,8 +63,8 @@ bool moves_in(const EngineParts& e, const ActionSetup& action, std::size_t group
 bool is_standing(const EngineParts& e, ZoneId zone) noexcept {
   for (const AxisId axis : e.zone(zone).setup.axes) {
     const AxisCommand& command = e.commands[index(axis)];
-    if (!e.motion.axis(axis).at_rest() || command.v != 0 || command.a != 0 || e.motion.axis(axis).has_goal())
-      return false;
+    const bool rests = e.motion.axis(axis).at_rest() && command.v == 0 && command.a == 0;
+    if (!rests || e.motion.axis(axis).has_goal() || e.axis(axis).carried) return false;
   }
   return true;
 }
@@ -155,9 +155,8 @@ void turn(EngineParts& e, ActionId id) noexcept {
                     .to = next.on ? SwitchTo::on : SwitchTo::off,
                     .by = no<SlotId>,
                     .target = next.target});
-    if (e.switches[index(next.target)].on != next.on) {
+    if (e.switches[index(next.target)].on != next.on)
       return fail(e, id, {.what = Interlock::switch_off, .target = next.target});
-    }
     action.turned = e.now;
     ++action.turn;
   }
@@ -168,9 +167,12 @@ void work(EngineParts& e, ActionId id) noexcept {
   if (action.stage == ActionStage::idle) return;
   e.acting = true;
   const Zone& zone = e.zone(action.setup.zone);
-  if (!has(action.setup.when, zone.permit.state())) {
+  // A stop ends it also where it changes no state.
+  if (zone.stopped || !has(action.setup.when, zone.permit.state())) {
     const bool runs = action.stage == ActionStage::running;
-    return end(e, id, runs ? ActionStep::stopped : ActionStep::lapsed, cause_of(e, action.setup.zone));
+    const Cause stop = cause_of(e, action.setup.zone);
+    return end(e, id, runs ? ActionStep::stopped : ActionStep::lapsed,
+               stop == Cause::none && zone.stopped ? Cause::stop_key : stop);
   }
   if (action.stage == ActionStage::prepared) {
     if (e.now - action.since > action.setup.confirm) end(e, id, ActionStep::lapsed);

@@ -98,11 +98,13 @@ bool ControllerTalk::settle_acting(Time now) {
 
 /// False where it is no line of an action.
 bool ControllerTalk::refuse_action_line(Time now, std::string_view answer) {
-  if (act_ == nullptr || unanswered_.empty() || !unanswered_.front().of_action) return false;
-  say(fmt::format("it refuses '{}' of {}: '{}'", unanswered_.front().words, act_->name, answer));
-  const bool moves = act_->moves;
+  if (unanswered_.empty() || !unanswered_.front().of_action) return false;
+  say(fmt::format("it refuses '{}'{}: '{}'", unanswered_.front().words, act_ != nullptr ? " of " + act_->name : "",
+                  answer));
   unanswered_bytes_ -= unanswered_.front().bytes;
   unanswered_.pop_front();
+  if (act_ == nullptr) return true;  // it was stopped before
+  const bool moves = act_->moves;
   end_action(ActionReport::Result::refused);
   if (state_ == State::acting) moves ? stop_at_once(now) : begin(now, State::asking);
   return true;

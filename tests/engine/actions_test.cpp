@@ -254,6 +254,13 @@ TEST_CASE("What has to be confirmed is asked for twice within its time; a group 
   CHECK(s.stage("unlock") == ActionStage::running);
   s.run(0.5);
   CHECK(steps(s, ActionStep::done) == 1);
+  // A stop ends it where there is nothing else to stop.
+  s.tap("thumb.right").run(0.1).tap("thumb.right").run(0.1);
+  REQUIRE(s.stage("unlock") == ActionStage::running);
+  s.tap("face.east").tick();
+  CHECK(s.stage("unlock") == ActionStage::idle);
+  CHECK(says(s, "unlock is stopped: stop was pressed"));
+  s.run(0.3);
   // Prepared while stowed, and then another state.
   s.tap("thumb.right").make_live().run(0.1);
   CHECK(steps(s, ActionStep::lapsed) == 2);
