@@ -26,10 +26,12 @@ void tell_refused(EngineParts& e, ActionId id, const Obstacle& why, bool was_run
           .number = was_running ? 1 : 0});
 }
 
-/// Its link is told no more of it, and what it moved is Gyrax's again: at once where it `stands`, else once it does.
+/// Its link is told no more of it, and what it moved is Gyrax's again: at once where it is done and so `stands`,
+/// else once it does.
 void end(EngineParts& e, ActionId id, bool stands) noexcept {
   Action& action = e.actions[index(id)];
-  if (action.stage == ActionStage::running && action.setup.link != no<LinkId>) e.output.order(action.setup.link, {});
+  if (action.stage == ActionStage::running && action.setup.link != no<LinkId>)
+    e.output.order(action.setup.link, stands ? std::nullopt : std::optional(ActionOrder{id, action.number, true}));
   for (const AxisId id_of : action.setup.moves) {
     Axis& axis = e.axis(id_of);
     axis.coasts = axis.carried && !stands;
@@ -214,7 +216,8 @@ void take_results(EngineParts& e, const LinkReport& report) noexcept {
   for (const ActionReport& result : report.actions) {
     if (index(result.action) >= e.actions.size()) continue;
     Action& action = e.actions[index(result.action)];
-    if (action.stage != ActionStage::running || action.setup.link != report.link) continue;
+    if (action.stage != ActionStage::running || action.setup.link != report.link || action.number != result.number)
+      continue;
     if (result.result == ActionReport::Result::done) {
       action.carried_out = true;
       continue;

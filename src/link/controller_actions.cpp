@@ -9,12 +9,13 @@ namespace gyrax {
 
 void ControllerTalk::end_action(ActionReport::Result result) {
   if (act_ == nullptr) return;
-  results_.push_back({act_->id, result});
+  results_.push_back({act_->id, result, act_number_});
   act_ = nullptr;
   act_is_over_ = false;
 }
 
-void ControllerTalk::take_order(Time now, const std::optional<ActionOrder>& order) {
+void ControllerTalk::take_order(Time now, std::optional<ActionOrder> order) {
+  if (order && order->cancelled) order.reset();
   if (order == order_ || only_asks_) return;
   order_ = order;
   if (act_ != nullptr) {
@@ -29,6 +30,7 @@ void ControllerTalk::take_order(Time now, const std::optional<ActionOrder>& orde
   const auto found = std::ranges::find(acts_, order->action, &Act::id);
   if (found == acts_.end()) return;
   act_ = &*found;
+  act_number_ = order->number;
   act_line_ = 0;
 }
 

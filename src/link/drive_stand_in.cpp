@@ -66,6 +66,10 @@ class DriveStandIn::Server {
     for (const InputInfo& input : rig.inputs)
       if (input.link == link) inputs_.push_back(input);
     for (const InputInfo& input : inputs_) values_.push_back(raw_of(input, input.start));
+    for (std::size_t a = 0; a < rig.actions.size(); ++a)
+      if (rig.setup.actions[a].link == link)
+        for (const auto* list : {&rig.actions[a].writes, &rig.actions[a].cancels})
+          written_.insert(written_.end(), list->begin(), list->end());
     set_points_.resize(drive_.axes());
     lay_out();
     open();
@@ -160,8 +164,17 @@ class DriveStandIn::Server {
         low = std::min<unsigned>(low, entry.word.at);
         high = std::max<unsigned>(high, entry.word.at + static_cast<unsigned>(entry.word.size()));
       }
+    unsigned coils = 0;
+    for (const RegisterWrite& write : written_) {
+      if (write.coil) {
+        coils = std::max(coils, write.at + 1u);
+        continue;
+      }
+      low = std::min<unsigned>(low, write.at);
+      high = std::max<unsigned>(high, write.at + 1u);
+    }
     first_ = low;
-    mapping_ = modbus_mapping_new_start_address(0, 0, 0, 0, low, high - low, low, high - low);
+    mapping_ = modbus_mapping_new_start_address(0, coils, 0, 0, low, high - low, low, high - low);
     if (mapping_ == nullptr) throw std::runtime_error("no memory for its registers");
   }
 
@@ -250,15 +263,20 @@ class DriveStandIn::Server {
   /// What was written, if its own registers were.
   void take_told(std::span<const std::uint8_t> request, int size) {
     const auto header = static_cast<std::size_t>(modbus_get_header_length(context_));
-    constexpr std::uint8_t write_one = 0x06, write_many = 0x10;
+    constexpr std::uint8_t write_coil = 0x05, write_one = 0x06, write_many = 0x10;
     if (static_cast<std::size_t>(size) < header + 5) return;
     const std::uint8_t function = request[header];
     const unsigned first = request[header + 1] * 256u + request[header + 2];
     const unsigned count = function == write_many ? request[header + 3] * 256u + request[header + 4] : 1;
+    if (function == write_coil && first < static_cast<unsigned>(mapping_->nb_bits))
+      say(words_of({true, static_cast<std::uint16_t>(first), mapping_->tab_bits[first]}));
     const RegisterMap& map = *link_.registers;
     const RegisterEntry* const beat = map.told(What::heartbeat);
     const RegisterEntry* const word = map.told(What::word);
     const bool is_ours = beat != nullptr && beat->word.at >= first && beat->word.at < first + count;
+    if (function == write_one && !is_ours && first >= first_ &&
+        first - first_ < static_cast<unsigned>(mapping_->nb_registers))
+      say(words_of({false, static_cast<std::uint16_t>(first), mapping_->tab_registers[first - first_]}));
     if ((function != write_one && function != write_many) || !is_ours) return;
     telling_ = true;
     for (const RegisterEntry& entry : map.tells) {
@@ -312,9 +330,10 @@ class DriveStandIn::Server {
 
   const LinkInfo& link_;
   sim::Drive drive_;
-  std::vector<AxisInfo> axes_;     // of this link
-  std::vector<InputInfo> inputs_;  // the same
-  std::vector<double> values_;     // of the inputs
+  std::vector<AxisInfo> axes_;          // of this link
+  std::vector<InputInfo> inputs_;       // the same
+  std::vector<double> values_;          // of the inputs
+  std::vector<RegisterWrite> written_;  // by the rig's actions
   std::vector<sim::DriveSetPoint> set_points_;
   Clock::time_point began_ = Clock::now();
   wire::Place place_;

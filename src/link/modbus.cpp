@@ -165,7 +165,7 @@ class ModbusWire {
   /// A transaction that failed. Its connection is begun anew where an answer may still be under way.
   bool failed(ModbusSide& side, const char* doing) {
     const int why = errno;
-    const bool refused = why > MODBUS_ENOBASE && why < EMBBADCRC;
+    const bool refused = is_refused(why);
     const bool late = why == ETIMEDOUT, wrong = why >= EMBBADCRC;
     // What was cut off is told when it is there again.
     side.talk.failed(refused ? registers_refused : late ? registers_came_late : wrong ? registers_wrong : 0);
@@ -197,9 +197,12 @@ class ModbusWire {
     RegisterTalk& talk = side.talk;
     modbus_set_slave(context_, side.unit);
     set_timeout(side.timeout);
-    if (const auto told = talk.next(side.told.look(), machine_now()); !told.empty())
+    const RegistersTold& frame = side.told.look();
+    if (const auto told = talk.next(frame, machine_now()); !told.empty())
       if (modbus_write_registers(context_, talk.told_at(), static_cast<int>(told.size()), told.data()) < 0)
         return failed(side, "writing");
+    if (const auto write = talk.next_write(frame, machine_now()); write && !carry_out(talk, *write))
+      return failed(side, "writing for an action");
     const auto size = static_cast<int>(talk.heard_size());
     const Time asked = machine_now();
     const int count = talk.reads_input_registers()
@@ -217,6 +220,17 @@ class ModbusWire {
     }
     return true;
   }
+
+  /// False where the transaction failed; what the far end does not take is the action's own matter.
+  bool carry_out(RegisterTalk& talk, const RegisterWrite& write) {
+    const int done = write.coil ? modbus_write_bit(context_, write.at, write.value)
+                                : modbus_write_register(context_, write.at, write.value);
+    const int why = errno;
+    talk.wrote(done >= 0, done >= 0 ? "" : modbus_strerror(why));
+    errno = why;
+    return done >= 0 || is_refused(why);
+  }
+  static bool is_refused(int why) { return why > MODBUS_ENOBASE && why < EMBBADCRC; }
 
   wire::Place place_;
   std::mutex mutex_;
@@ -262,13 +276,15 @@ void ModbusLink::receive(Time now, std::vector<LinkReport>& reports) {
                      .axes = heard.axes,
                      .faults = heard.faults,
                      .waits = heard.waits,
-                     .inputs = heard.inputs});
+                     .inputs = heard.inputs,
+                     .actions = heard.actions});
 }
 
 void ModbusLink::send(const Frame& frame) {
   RegistersTold& told = side_->told.draft();
   told.sequence = frame.sequence;
   told.valid_until = machine_now() + frame.valid_for;
+  told.order = frame.order;
   std::copy_n(frame.axes.begin(), std::min(frame.axes.size(), told.axes.size()), told.axes.begin());
   std::copy_n(frame.switches.begin(), std::min(frame.switches.size(), told.switches.size()), told.switches.begin());
   side_->told.publish();

@@ -60,10 +60,57 @@ RegisterTalk::RegisterTalk(const Rig& rig, LinkId link) : name_(rig.links[index(
     inputs_.push_back(rig.inputs[i]);
     heard_.inputs.push_back({.input = id_at<InputId>(i), .value = 0, .fresh = true});
   }
+  for (std::size_t a = 0; a < rig.actions.size(); ++a)
+    if (const ActionInfo& action = rig.actions[a]; rig.setup.actions[a].link == link && !action.writes.empty())
+      acts_.push_back({id_at<ActionId>(a), action.name, action.writes, action.cancels});
 }
 
-void RegisterTalk::lost() noexcept {
+// ---- Actions ----
+
+void RegisterTalk::end_action(ActionReport::Result result) {
+  if (act_ == nullptr) return;
+  heard_.actions.assign(1, {act_->id, result, order_->number});
+  act_ = nullptr;
+}
+
+void RegisterTalk::take_order(const std::optional<ActionOrder>& order) {
+  if (order == order_) return;
+  order_ = order;
+  heard_.actions.clear();
+  act_ = nullptr;
+  next_write_ = 0;
+  if (!order) return;
+  const auto found = std::ranges::find(acts_, order->action, &Act::id);
+  if (found == acts_.end()) return;
+  if (order->cancelled)
+    cancels_.assign(found->cancels.rbegin(), found->cancels.rend());
+  else
+    act_ = &*found;
+}
+
+std::optional<RegisterWrite> RegisterTalk::next_write(const RegistersTold& told, Time now) {
+  if (!has_heard_ || told.valid_until <= now) return std::nullopt;
+  take_order(told.order);
+  if (!cancels_.empty()) return cancels_.back();
+  if (act_ == nullptr) return std::nullopt;
+  return act_->writes[next_write_];
+}
+
+void RegisterTalk::wrote(bool taken, const std::string& why) {
+  if (!cancels_.empty()) {
+    words_.push_back(fmt::format("{}: {}{}", name_, words_of(cancels_.back()), taken ? "" : " was not taken: " + why));
+    return cancels_.pop_back();
+  }
+  if (act_ == nullptr) return;
+  words_.push_back(fmt::format("{}: {}: {}{}", name_, act_->name, words_of(act_->writes[next_write_]),
+                               taken ? "" : " was not taken: " + why));
+  if (!taken) return end_action(ActionReport::Result::refused);
+  if (++next_write_ == act_->writes.size()) end_action(ActionReport::Result::done);
+}
+
+void RegisterTalk::lost() {
   if (has_heard_) once_ |= registers_came_back;
+  end_action(ActionReport::Result::refused);
   has_heard_ = was_on_ = false;
   state_ = nullptr;
 }

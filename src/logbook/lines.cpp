@@ -98,7 +98,8 @@ void append_rest(std::string& out, const LinkReport& r, Time now) {
     return true;
   });
   list(out, "actions", r.actions, [&](const ActionReport& action) {
-    fmt::format_to(to, "[{},\"{}\"]", index(action.action), results[static_cast<std::size_t>(action.result)]);
+    fmt::format_to(to, "[{},\"{}\",{}]", index(action.action), results[static_cast<std::size_t>(action.result)],
+                   action.number);
     return true;
   });
   out += '}';

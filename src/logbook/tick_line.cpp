@@ -107,8 +107,10 @@ void read_rest(Scan& scan, LogRecord& record, LinkReport& report) {
       const std::string_view word = scan.word();
       const std::size_t result = word == "done" ? 0 : word == "refused" ? 1 : 2;
       if (result == 2 && word != "timed_out") throw Wrong{"an action is done, refused or timed_out"};
+      scan.want(',');
+      const auto number = static_cast<std::uint32_t>(scan.whole(0, std::numeric_limits<std::uint32_t>::max()));
       scan.want(']');
-      actions.push_back({action, static_cast<ActionReport::Result>(result)});
+      actions.push_back({action, static_cast<ActionReport::Result>(result), number});
     });
   scan.want('}');
 }

@@ -46,14 +46,21 @@ void RigBuilder::read_actions(Table& root) {
     add_usual_zone();
     if (!add_name(table, names_.actions, name, "action")) continue;
     ActionSetup action;
-    ActionInfo info{name, table.text("group").value_or(""), {}, {table.file(), table.line()}};
+    ActionInfo info;
+    info.name = name;
+    info.group = table.text("group").value_or("");
+    info.origin = {table.file(), table.line()};
     action.zone = pick<ZoneId>(table, "zone", names_.zones, "zone");
     read_lines(table, action, info);
+    read_writes(table, action, info);
     read_turns(table, action);
-    if (info.lines.empty() && action.turns.empty() && !table.told("lines") && !table.told("turns"))
-      table.missing("lines",
-                    "what the link is told, as lines = [\"G28\"]; or turns = [{ set = \"valve\", to = \"on\" }]");
-    read_moved(table, action);
+    const bool told = table.told("lines") || table.told("writes") || table.told("turns");
+    if (info.lines.empty() && info.writes.empty() && action.turns.empty() && !told)
+      table.missing(
+          "lines",
+          "what the link is told, as lines = [\"G28\"] or writes = [{ register = 300, value = 1 }]; or turns = "
+          "[{ set = \"valve\", to = \"on\" }]");
+    read_moved(table, action, !info.lines.empty());
     action.when = read_when(table, !action.moves.empty());
     action.standing = table.flag("standing").value_or(!action.moves.empty());
     read_action_needs(table, action);
@@ -94,6 +101,50 @@ void RigBuilder::read_lines(Table& table, ActionSetup& action, ActionInfo& info)
                     fmt::format("1 to {} characters of ASCII, or one control character", longest_line));
 }
 
+/// `writes = [{ register = 300, value = 7 }, { coil = 5, to = "on" }]`, for a drive or a PLC; `cancels` the same.
+void RigBuilder::read_writes(Table& table, ActionSetup& action, ActionInfo& info) {
+  if (!table.has("writes")) {
+    if (table.has("cancels"))
+      table.problem(Code::one_effect, "cancels", "there is nothing that it would cancel", "writes = […]");
+    table.allow("cancels");
+    return;
+  }
+  if (!info.lines.empty()) table.problem(Code::one_effect, "writes", "a link takes lines or registers", "one of them");
+  action.link = pick<LinkId>(table, "link", link_names_, "link");
+  if (action.link == no<LinkId>) return;
+  const LinkInfo& link = rig_.links[index(action.link)];
+  if (link.kind != "modbus")
+    table.problem(Code::bad_choice, "writes",
+                  fmt::format("'{}' is a link of kind {}, which has no registers", link.name, link.kind),
+                  "a link of kind modbus");
+  for (const auto& [key, list] : {std::pair{"writes", &info.writes}, {"cancels", &info.cancels}}) {
+    for (Table& row : table.rows(key)) list->push_back(read_write(row));
+    if (list->size() > most_lines)
+      table.problem(Code::too_many, key, fmt::format("there are {} writes", list->size()),
+                    fmt::format("at most {}", most_lines));
+  }
+  if (info.writes.empty() && !table.told("writes"))
+    table.problem(Code::out_of_range, "writes", "there are no writes", fmt::format("1 to {}", most_lines));
+}
+
+RegisterWrite RigBuilder::read_write(Table& row) {
+  constexpr Allowed address{0, 65535, false, "", true}, word{-32768, 65535, false, "", true};
+  RegisterWrite write;
+  write.coil = row.has("coil");
+  if (write.coil == row.has("register"))
+    row.problem(Code::one_effect, "", "it writes one register or one coil",
+                "{ register = 300, value = 1 }, or { coil = 5, to = \"on\" }");
+  write.at = static_cast<std::uint16_t>(row.whole(write.coil ? "coil" : "register", address).value_or(0));
+  if (write.coil) {
+    write.value = row.choice("to", {"on", "off"}).value_or("on") == "on" ? 1 : 0;
+  } else {
+    if (!row.has("value")) row.missing("value", "what it becomes");
+    write.value = static_cast<std::uint16_t>(row.whole("value", word).value_or(0));
+  }
+  row.refuse_the_rest();
+  return write;
+}
+
 /// `turns = [{ set = "valve", to = "on" }, { set = "pump", to = "on", after_s = 0.5 }]`.
 void RigBuilder::read_turns(Table& table, ActionSetup& action) {
   for (Table& row : table.rows("turns")) {
@@ -115,26 +166,27 @@ void RigBuilder::read_turns(Table& table, ActionSetup& action) {
 }
 
 /// What the link moves by itself. A controller does nothing else meanwhile, so that this is all that it moves.
-void RigBuilder::read_moved(Table& table, ActionSetup& action) {
+void RigBuilder::read_moved(Table& table, ActionSetup& action, bool all_of_link) {
   if (!table.has("moves")) return;
   const auto wrong = [&](const std::string& what, const char* allowed) {
     table.problem(Code::bad_choice, "moves", what, allowed);
   };
-  bool any = false;
+  std::vector<AxisId> all;
   for (const std::string& word : table.texts("moves")) {
     const AxisId axis = named<AxisId>(table, "moves", names_.axes, word, "axis");
-    any = any || axis != no<AxisId>;
+    if (axis != no<AxisId>) all.push_back(axis);
     if (axis != no<AxisId> && action.link != no<LinkId> && rig_.setup.axes[index(axis)].wiring.link != action.link)
       wrong(fmt::format("'{}' does not hang on that link", word), "axes of the link that is told");
   }
   if (action.link == no<LinkId>) {
     if (!table.told("lines") && !table.told("link"))
-      wrong("switches move no axis", "lines = […] for a link that moves them, or no 'moves'");
+      wrong("switches move no axis", "lines = […] or writes = […] for a link that moves them, or no 'moves'");
     return;
   }
-  for (std::size_t a = 0; any && a < rig_.axes.size(); ++a) {
+  for (std::size_t a = 0; !all.empty() && a < rig_.axes.size(); ++a) {
     const AxisSetup& axis = rig_.setup.axes[a];
     if (axis.wiring.link != action.link) continue;
+    if (!all_of_link && std::ranges::count(all, id_at<AxisId>(a)) == 0) continue;
     action.moves.push_back(id_at<AxisId>(a));
     const std::string& name = rig_.axes[a].name;
     if (axis.position != PositionKind::measured)
@@ -146,6 +198,24 @@ void RigBuilder::read_moved(Table& table, ActionSetup& action) {
   }
   if (action.zone != no<ZoneId> && rig_.setup.zones[index(action.zone)].hold_to_run)
     wrong("its zone is hold to run, and lives only while something else is held", "a zone with enable");
+}
+
+/// Once all registers are known: what is told each cycle would be written over.
+void RigBuilder::check_writes() {
+  for (std::size_t a = 0; a < rig_.actions.size(); ++a) {
+    const LinkId link = rig_.setup.actions[a].link;
+    if (link == no<LinkId> || !rig_.links[index(link)].registers) continue;
+    const std::vector<RegisterEntry>& tells = rig_.links[index(link)].registers->tells;
+    if (tells.empty()) continue;
+    const std::size_t first = tells.front().word.at, end = first + RegisterMap::span_of(tells);
+    for (const auto* list : {&rig_.actions[a].writes, &rig_.actions[a].cancels})
+      for (const RegisterWrite& write : *list)
+        if (!write.coil && write.at >= first && write.at < end)
+          refuse_whole(
+              Code::bad_choice,
+              fmt::format("action '{}' writes register {}, which is told each cycle", rig_.actions[a].name, write.at),
+              fmt::format("a register outside of {} to {}", first, end - 1));
+  }
 }
 
 void RigBuilder::read_action_needs(Table& table, ActionSetup& action) {
@@ -205,6 +275,16 @@ std::string told_words(const Rig& rig, ActionId id) {
   for (const std::string& line : rig.actions[index(id)].lines) lines.push_back(shown_line(line));
   if (!lines.empty())
     parts.push_back(fmt::format("{} is told {}", rig.links[index(action.link)].name, fmt::join(lines, ", ")));
+  const auto all_words = [](const std::vector<RegisterWrite>& writes) {
+    std::vector<std::string> words;
+    for (const RegisterWrite& write : writes) words.push_back(words_of(write));
+    return fmt::format("{}", fmt::join(words, ", "));
+  };
+  const ActionInfo& info = rig.actions[index(id)];
+  if (!info.writes.empty())
+    parts.push_back(fmt::format("{} is written {}", rig.links[index(action.link)].name, all_words(info.writes)));
+  if (!info.cancels.empty())
+    parts.push_back(fmt::format("where it ends otherwise than done {}", all_words(info.cancels)));
   for (const ActionTurn& turn : action.turns)
     parts.push_back(fmt::format("{} {}{}", rig.switches[index(turn.target)], turn.on ? "on" : "off",
                                 turn.after > Span{} ? fmt::format(" after {:g} s", to_seconds(turn.after)) : ""));

@@ -68,7 +68,10 @@ class RigBuilder {
   void resolve_needs();
   void read_lines(Table& table, ActionSetup& action, ActionInfo& info);
   void read_turns(Table& table, ActionSetup& action);
-  void read_moved(Table& table, ActionSetup& action);
+  void read_writes(Table& table, ActionSetup& action, ActionInfo& info);
+  static RegisterWrite read_write(Table& row);
+  void check_writes();
+  void read_moved(Table& table, ActionSetup& action, bool all_of_link);
   void read_action_needs(Table& table, ActionSetup& action);
   void read_confirm(Table& table, ActionSetup& action, const ActionInfo& info);
   void resolve_registers();

@@ -156,6 +156,11 @@ double RegisterWord::high() const noexcept {
   return 0;
 }
 
+std::string words_of(const RegisterWrite& write) {
+  return write.coil ? fmt::format("coil {} {}", write.at, write.value != 0 ? "on" : "off")
+                    : fmt::format("register {} = {}", write.at, write.value);
+}
+
 const RegisterEntry* RegisterMap::heard(What what) const noexcept {
   const auto found = std::ranges::find(hears, what, &RegisterEntry::what);
   return found == hears.end() ? nullptr : &*found;

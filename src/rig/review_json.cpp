@@ -104,6 +104,10 @@ std::string review_json(const Rig& rig) {
     Json action{{"action", info.name}, {"group", info.group}, {"zone", rig.zones[index(s.zone)]}};
     if (s.link != no<LinkId>) action["link"] = rig.links[index(s.link)].name;
     action["lines"] = info.lines;
+    for (const auto& [key, list] : {std::pair{"writes", &info.writes}, {"cancels", &info.cancels}}) {
+      action[key] = Json::array();
+      for (const RegisterWrite& write : *list) action[key].push_back(words_of(write));
+    }
     action["moves"] = Json::array();
     for (const AxisId axis : s.moves) action["moves"].push_back(rig.axes[index(axis)].name);
     action["when"] = names_of_states(s.when);

@@ -308,6 +308,7 @@ Rig RigBuilder::finish(const std::string& path) {
   check_stops();
   check_coupled();
   check_layers();
+  check_writes();
   remark();
   for (std::size_t row = 0; row < s.controls.size(); ++row) {
     const ControlSetup& c = s.controls[row];

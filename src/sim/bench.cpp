@@ -62,7 +62,7 @@ void Bench::receive(const Frame& frame) noexcept {
   for (std::size_t i = 0; i < switches_.size() && i < frame.switches.size(); ++i) switches_[i] = frame.switches[i];
   if (order_ != frame.order) {
     order_ = frame.order;
-    order_runs_ = order_.has_value();
+    order_runs_ = order_ && !order_->cancelled;
     order_over_ = frame.sent + action_takes;
   }
   valid_until_ = frame.sent + (queue_.empty() ? frame.valid_for : never_over);
@@ -147,7 +147,7 @@ void Bench::measure(Time now) noexcept {
   sent.action.reset();
   if (order_runs_ && now >= order_over_) {
     order_runs_ = false;
-    sent.action = ActionReport{order_->action, ActionReport::Result::done};
+    sent.action = ActionReport{order_->action, ActionReport::Result::done, order_->number};
     sent.report.actions = std::span(&*sent.action, 1);
   }
   ++count_;

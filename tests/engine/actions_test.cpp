@@ -81,7 +81,10 @@ std::size_t steps(const Stand& s, ActionStep step) {
     return event.kind == Event::Kind::action && event.number == static_cast<std::int64_t>(step);
   }));
 }
-std::optional<ActionOrder> order(const Stand& s) { return s.frames()[0].order; }
+std::optional<ActionOrder> order(const Stand& s) {
+  const auto order = s.frames()[0].order;
+  return order && order->cancelled ? std::nullopt : order;
+}
 
 }  // namespace
 
@@ -118,7 +121,7 @@ TEST_CASE("What an action moved is taken up where its link says that it is, and 
   for (AxisReport& axis : axes) axis.measured = true;
   std::uint32_t number = 100'000;
   const InputReport inputs[] = {{InputId{0}, 1, true}, {InputId{1}, 1, true}};
-  const ActionReport done[] = {{s.action_id("home"), ActionReport::Result::done}};
+  const ActionReport done[] = {{s.action_id("home"), ActionReport::Result::done, order(s)->number}};
   const auto report = [&](bool is_done) {
     LinkReport one{.link = LinkId{0}, .sequence = ++number, .measured = s.now(), .arrival = s.now(), .axes = axes};
     one.inputs = inputs;

@@ -7,6 +7,7 @@
 #include <gyrax/link/drive_stand_in.hpp>
 #include <gyrax/link/modbus.hpp>
 #include <gyrax/rig/predictions.hpp>
+#include <gyrax/rig/words.hpp>
 #include <gyrax/sim/drive.hpp>
 #include <gyrax/testing/stand.hpp>
 #include <gyrax/threads/boot_clock.hpp>
@@ -21,6 +22,8 @@
 #include <cstdlib>
 #include <functional>
 #include <memory>
+#include <mutex>
+#include <optional>
 #include <string>
 #include <thread>
 #include <vector>
@@ -63,6 +66,12 @@ struct Bench {
       }
       if (wrote != Answer::comes) return fail(wrote);
     }
+    if (const auto write = talk.next_write(told, now)) {
+      const Answer takes = refuses_actions ? Answer::refused : answer ? answer() : Answer::comes;
+      if (takes == Answer::comes) written += words_of(*write) + "\n";
+      talk.wrote(takes == Answer::comes, "illegal data address");
+      if (takes == Answer::late || takes == Answer::lost) return fail(takes);
+    }
     const Answer read = answer ? answer() : Answer::comes;
     if (read != Answer::comes) return fail(read);
     std::array<std::uint16_t, 8> in{};
@@ -81,7 +90,8 @@ struct Bench {
                         .axes = heard.axes,
                         .faults = heard.faults,
                         .waits = heard.waits,
-                        .inputs = heard.inputs};
+                        .inputs = heard.inputs,
+                        .actions = heard.actions};
       faults |= heard.faults;
       stand.report(report);
     }
@@ -104,6 +114,7 @@ struct Bench {
     told.valid_until = stand.now() + frame.valid_for;
     told.axes.assign(frame.axes.begin(), frame.axes.end());
     told.switches.assign(frame.switches.begin(), frame.switches.end());
+    told.order = frame.order;
     while (const auto words = talk.said()) said += *words + "\n";
   }
   void run(double s) {
@@ -135,14 +146,72 @@ struct Bench {
   RegistersTold told;
   std::function<Answer()> answer;
   Time next{};
-  bool cut = false, hangs = false, drive_hangs = false, lamp = false;
+  bool cut = false, hangs = false, drive_hangs = false, lamp = false, refuses_actions = false;
   double load = 20;
   int writes = 0;
   std::uint32_t faults = 0;
-  std::string said;
+  std::string said, written;
 };
 
+const std::string drive_actions = R"(
+[action.reference]
+writes = [{ register = 300, value = 6 }, { coil = 5 }]
+cancels = [{ coil = 5, to = "off" }]
+moves = ["table"]
+until = "cover"
+limit_s = 3
+[action.air]
+writes = [{ register = 301, value = -2 }]
+)";
+
+std::string said_of_actions(const Bench& b) {
+  std::string all;
+  for (const Event& event : b.stand.events())
+    if (event.action != no<ActionId>) all += say(b.rig, event) + "\n";
+  return all;
+}
+
 }  // namespace
+
+TEST_CASE("An action writes register after register, one a cycle; what ends it otherwise than done is written, too") {
+  Bench b(test::on_a_drive() + drive_actions);
+  b.make_live();
+  REQUIRE(b.stand.state() == State::live);
+  b.stand.move("stick.left.x", 1);
+  b.run(0.5);
+  b.stand.type("air");
+  b.run(0.1);
+  CHECK(b.written == "register 301 = 65534\n");
+  CHECK(b.drive.speed(0) > 50);
+  b.stand.move("stick.left.x", 0);
+  b.run(0.6);
+  b.written.clear();
+  b.stand.type("reference");
+  b.run(0.2);
+  CHECK(b.written == "register 300 = 6\ncoil 5 on\n");
+  CHECK(said_of_actions(b) ==
+        "air begins, for 10 s at most\nair is done\nreference begins, for 3 s at most\nreference is done\n");
+  CHECK(b.stand.state() == State::live);
+  CHECK(b.faults == 0);
+  // Let go before it is done: what began is taken back.
+  b.written.clear();
+  b.stand.type("reference");
+  b.run(0.03);
+  b.stand.release("shoulder.right");
+  b.run(0.3);
+  CHECK(b.written.ends_with("coil 5 off\n"));
+  CHECK(said_of_actions(b).ends_with("reference is stopped: enable was released\n"));
+  // Not taken: refused, with the far end's words, and nothing trips.
+  b.stand.press("shoulder.right");
+  b.run(0.1);
+  b.refuses_actions = true;
+  b.stand.type("air");
+  b.run(0.2);
+  CHECK(b.said.find("air: register 301 = 65534 was not taken: illegal data address") != std::string::npos);
+  CHECK(said_of_actions(b).find("air was refused: turn refused it") != std::string::npos);
+  CHECK(b.stand.state() == State::live);
+  CHECK(b.faults == 0);
+}
 
 TEST_CASE("A number comes out of its registers as it went in, to half a count; what does not fit stays at the end") {
   test::Random random;
@@ -378,12 +447,18 @@ namespace {
 /// A stand-in in a thread of its own, and a link to it, on a real wire.
 struct Both {
   explicit Both(const std::string& wire)
-      : rig(test::rig(test::on_a_drive(wire, "watchdog_ms = 2000"))), drive(rig, LinkId{0}), link(rig, LinkId{0}) {
+      : rig(test::rig(test::on_a_drive(wire, "watchdog_ms = 2000") + drive_actions)),
+        drive(rig, LinkId{0}),
+        link(rig, LinkId{0}) {
     server = std::thread([this] {
       while (!ends) {
         drive.run(2ms);
         if (breaks.exchange(false)) CHECK(drive.take("cut").empty());
         if (mends.exchange(false)) CHECK(drive.take("mend").empty());
+        {
+          const std::lock_guard held(mutex);
+          for (const std::string& words : drive.seen()) seen += words + "\n";
+        }
         at = drive.drive().position(0);
         phase = drive.drive().phase();
         trips = drive.drive().watchdog_trips();
@@ -407,6 +482,7 @@ struct Both {
       measured = report.measured;
       CHECK(report.inputs[0].value == 20);
       CHECK(report.inputs[1].value == 1);
+      if (!report.actions.empty()) action = report.actions.front();
     }
     if (!hangs) {
       ++frame.sequence;
@@ -418,6 +494,10 @@ struct Both {
     }
     while (const auto one = link.said()) said += *one + "\n";
     std::this_thread::sleep_for(1ms);
+  }
+  std::string drive_said() {
+    const std::lock_guard held(mutex);
+    return seen;
   }
   template <class Holds>
   bool until(Holds holds) {
@@ -441,6 +521,9 @@ struct Both {
   bool waits = false, hangs = false;
   double reported = 0;
   Time measured{};
+  std::optional<ActionReport> action;
+  std::mutex mutex;
+  std::string seen;  // by the drive
   std::atomic<bool> ends{false}, breaks{false}, mends{false};
   std::atomic<double> at{0};
   std::atomic<sim::DrivePhase> phase{sim::DrivePhase::switch_on_disabled};
@@ -463,6 +546,14 @@ TEST_CASE("Over TCP and a serial line: switched on, moved, cut, there again; a h
     both.word.position = 7'500'000'000;
     CHECK(both.until([&] { return std::abs(both.reported - 7.5) < 0.01; }));
     CHECK(both.until([&] { return std::abs(both.at - 7.5) < 0.01; }));
+    // A register and a coil besides, for an action.
+    both.frame.order = ActionOrder{ActionId{0}, 1, false};
+    CHECK(both.until([&] { return both.action == ActionReport{ActionId{0}, ActionReport::Result::done, 1}; }));
+    both.frame.order = ActionOrder{ActionId{0}, 1, true};
+    CHECK(both.until([&] { return both.said.find("coil 5 off") != std::string::npos; }));
+    both.frame.order.reset();
+    CHECK(both.until(
+        [&] { return both.drive_said().find("register 300 = 6\ncoil 5 on\ncoil 5 off\n") != std::string::npos; }));
     // The engine's frames are no longer: nothing beats for them.
     both.hangs = true;
     CHECK(both.until([&] { return both.trips > 0; }));

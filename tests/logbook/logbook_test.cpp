@@ -123,8 +123,8 @@ TEST_CASE("What wires and programs will say is kept, too, and replays; so does m
   Engine engine(rig.setup);
   TickBuffers out(rig.setup);
   const InputReport inputs[] = {{InputId{0}, 1, true}, {InputId{7}, 21.625, false}};
-  const ActionReport actions[] = {{ActionId{3}, ActionReport::Result::timed_out},
-                                  {ActionId{0}, ActionReport::Result::done}};
+  const ActionReport actions[] = {{ActionId{3}, ActionReport::Result::timed_out, 4'000'000'000},
+                                  {ActionId{0}, ActionReport::Result::done, 1}};
   const AxisReport axes[] = {{true, -0.0, -0.0}, {.position = 12.5, .told = true}, {}};
   const ProgramRequest program[] = {
       {.coordinate = CoordinateId{0}, .kind = ProgramRequest::Kind::go, .goal = -5'000'000},

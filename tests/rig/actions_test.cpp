@@ -1,5 +1,6 @@
 // What a rig says of actions: what is wrong is told, and what holds is reviewed.
 #include "../link/on_a_controller.hpp"
+#include "../link/on_a_drive.hpp"
 #include "refused.hpp"
 #include "support/rigs.hpp"
 
@@ -57,6 +58,30 @@ TEST_CASE("What is wrong with an action is told, with what would be right") {
                       "there is no action 'hme'"},
         test::Refused{"\"hat.y\" = { step = \"y\" }", "\"hat.y\" = { action = \"home\" }", "it has no opposite"}})
     test::check_refused(sound, one);
+  const std::string drive = test::on_a_drive() + R"(
+[action.reference]
+writes = [{ register = 300, value = 6 }, { coil = 5 }]
+cancels = [{ coil = 5, to = "off" }]
+moves = ["table"]
+until = "cover"
+)";
+  for (const test::Refused& one :
+       {test::Refused{"writes = [{ register = 300, value = 6 }, { coil = 5 }]", "lines = [\"G28\"]",
+                      "a link of kind modbus, which takes no lines"},
+        test::Refused{"{ register = 300, value = 6 }", "{ register = 300 }", "what it becomes"},
+        test::Refused{"{ register = 300, value = 6 }", "{ register = 300, coil = 1, value = 6 }",
+                      "it writes one register or one coil"},
+        test::Refused{"register = 300", "register = 70_000", "65535"},
+        test::Refused{"register = 300", "register = 103",
+                      "writes register 103, which is told each cycle; a register outside of 100 to 106"},
+        test::Refused{"value = 6", "value = 70_000", "value"}, test::Refused{"to = \"off\"", "to = \"of\"", "to"},
+        test::Refused{"writes = [{ register = 300, value = 6 }, { coil = 5 }]\n", "", "nothing that it would cancel"},
+        test::Refused{"writes = [{ register = 300, value = 6 }, { coil = 5 }]", "writes = []", "there are no writes"},
+        test::Refused{"moves = [\"table\"]", "moves = [\"top\"]", "there is no axis 'top'"}})
+    test::check_refused(drive, one);
+  const std::string said = review_text(test::rig(drive));
+  CHECK(said.find("turn is written register 300 = 6, coil 5 on; where it ends otherwise than done coil 5 off\n") !=
+        std::string::npos);
   std::string many = sound;
   for (int i = 0; i < 98; ++i) many += "[action.a" + std::to_string(i) + "]\nlines = [\"M8\"]\n";
   test::check_refused(many, {"gyrax = 1\n", "gyrax = 1\n", "there are more than 100 actions"});

@@ -28,11 +28,11 @@ struct AxisWord {
   bool operator==(const AxisWord&) const = default;
 };
 
-/// What a link is to carry out besides its axes. It stands in every frame until the action is over; where it is gone
-/// before, the far end stops what it does for it.
+/// What a link is to carry out besides its axes. It stands in every frame until the action is over.
 struct ActionOrder {
   ActionId action{};
   std::uint32_t number = 0;  ///< another one each time: the same action may follow at once
+  bool cancelled = false;    ///< it was ended before it was done: the far end stops what it does for it
   bool operator==(const ActionOrder&) const = default;
 };
 
@@ -65,11 +65,12 @@ struct InputReport {
   bool operator==(const InputReport&) const = default;
 };
 
-/// What became of the action that it was ordered last. timed_out: it gave up by itself.
+/// What became of an action that it was ordered, as often as it likes. timed_out: it gave up by itself.
 struct ActionReport {
   enum class Result : std::uint8_t { done, refused, timed_out };
   ActionId action{};
   Result result = Result::done;
+  std::uint32_t number = 0;  ///< the order's
   bool operator==(const ActionReport&) const = default;
 };
 

@@ -133,7 +133,7 @@ class ControllerTalk {
   bool takes_lines() const noexcept {
     return state_ == State::running || state_ == State::setting_up || state_ == State::acting;
   }
-  void take_order(Time now, const std::optional<ActionOrder>& order);
+  void take_order(Time now, std::optional<ActionOrder> order);
   void work_action(Time now);
   void begin_acting(Time now);
   void send_action_line(Time now);
@@ -170,11 +170,12 @@ class ControllerTalk {
   bool ask_was_lost_ = false;
   std::vector<Act> acts_;
   std::optional<ActionOrder> order_;
-  const Act* act_ = nullptr;   // under way
-  std::size_t act_line_ = 0;   // the next one
-  bool act_in_alarm_ = false;  // it had an alarm when it began
-  bool moved_itself_ = false;  // for an action: where it stands then is taken up as it is
-  bool act_is_over_ = false;   // carried out: it is told once the modes are set again
+  const Act* act_ = nullptr;      // under way
+  std::uint32_t act_number_ = 0;  // of its order
+  std::size_t act_line_ = 0;      // the next one
+  bool act_in_alarm_ = false;     // it had an alarm when it began
+  bool moved_itself_ = false;     // for an action: where it stands then is taken up as it is
+  bool act_is_over_ = false;      // carried out: it is told once the modes are set again
   Time act_answered_{};
   std::vector<ActionReport> results_;
   Time ask_due_{}, quiet_until_{}, move_began_{}, stop_sent_{}, changed_at_{}, begins_at_{};

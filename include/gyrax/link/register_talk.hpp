@@ -36,6 +36,7 @@ struct RegistersTold {
   Time valid_until{};  ///< no frame yet: the beginning of time
   std::vector<AxisWord> axes;
   std::vector<std::uint8_t> switches;
+  std::optional<ActionOrder> order{};
 };
 
 struct RegistersHeard {
@@ -47,6 +48,7 @@ struct RegistersHeard {
   bool waits = false;
   std::vector<AxisReport> axes;
   std::vector<InputReport> inputs;
+  std::vector<ActionReport> actions;  ///< of the order that is told: what has become of it, again and again
 };
 
 class RegisterTalk {
@@ -63,6 +65,10 @@ class RegisterTalk {
 
   /// What is to be written now, from told_at() on; empty: nothing.
   std::span<const std::uint16_t> next(const RegistersTold& told, Time now);
+  /// What is to be written besides, one in each cycle: the next write of the action that is ordered, or one that
+  /// cancels what was ended before it was done. Then wrote() tells whether that was taken.
+  std::optional<RegisterWrite> next_write(const RegistersTold& told, Time now);
+  void wrote(bool taken, const std::string& why);
   /// What was read, from heard_at() on: heard_size() of them. False where its heartbeat stood still, so that it says
   /// nothing new.
   bool hear(std::span<const std::uint16_t> registers, Time asked, Time now);
@@ -71,7 +77,7 @@ class RegisterTalk {
   /// A transaction failed: its bit is in the next report.
   void failed(std::uint32_t fault) noexcept { once_ |= fault; }
   /// Its connection was lost: until it has been heard again nothing is told.
-  void lost() noexcept;
+  void lost();
   /// The next words for a person.
   std::optional<std::string> said();
 
@@ -94,6 +100,18 @@ class RegisterTalk {
   std::vector<std::uint16_t> registers_;
   RegistersHeard heard_;
   std::optional<std::uint16_t> beat_;
+  struct Act {
+    ActionId id{};
+    std::string name;
+    std::vector<RegisterWrite> writes, cancels;
+  };
+  void take_order(const std::optional<ActionOrder>& order);
+  void end_action(ActionReport::Result result);
+  std::vector<Act> acts_;
+  std::optional<ActionOrder> order_;
+  const Act* act_ = nullptr;  // under way
+  std::size_t next_write_ = 0;
+  std::vector<RegisterWrite> cancels_;  // still to be written, the last first
   bool has_heard_ = false, wants_on_ = false, was_on_ = false;
   const DriveState* state_ = nullptr;
   Time wanted_since_{};

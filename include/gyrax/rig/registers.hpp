@@ -38,6 +38,16 @@ struct RegisterEntry {
   RegisterWord word;
 };
 
+/// One register, or one coil, that is written by itself (function codes 6 and 5).
+struct RegisterWrite {
+  bool coil = false;
+  std::uint16_t at = 0;
+  std::uint16_t value = 0;  ///< of a coil 0 or 1
+  bool operator==(const RegisterWrite&) const = default;
+};
+/// "register 300 = 7", "coil 5 on".
+std::string words_of(const RegisterWrite& write);
+
 /// What a status word says, and what is written then.
 struct DriveState {
   enum class Is : std::uint8_t { off, on, fault };

@@ -111,8 +111,9 @@ LinkInfo with_usual(LinkInfo link, const std::string& kind);
 
 /// A command of the machine.
 struct ActionInfo {
-  std::string name, group;         ///< group: "" where the rig names none
-  std::vector<std::string> lines;  ///< for a controller: words, or one control character that goes at once
+  std::string name, group;                     ///< group: "" where the rig names none
+  std::vector<std::string> lines;              ///< for a controller: words, or one control character that goes at once
+  std::vector<RegisterWrite> writes, cancels;  ///< for a drive or a PLC; cancels: where it ends otherwise than done
   Origin origin;
 };
 
