@@ -122,15 +122,17 @@ TEST_CASE("What an action moved is taken up where its link says that it is, and 
   std::uint32_t number = 100'000;
   const InputReport inputs[] = {{InputId{0}, 1, true}, {InputId{1}, 1, true}};
   const ActionReport done[] = {{s.action_id("home"), ActionReport::Result::done, order(s)->number}};
+  // Of an order before this one.
+  const ActionReport old[] = {{s.action_id("home"), ActionReport::Result::done, order(s)->number - 1}};
   const auto report = [&](bool is_done) {
     LinkReport one{.link = LinkId{0}, .sequence = ++number, .measured = s.now(), .arrival = s.now(), .axes = axes};
     one.inputs = inputs;
-    if (is_done) one.actions = done;
+    one.actions = is_done ? done : old;
     s.report(one).tick();
   };
-  // Farther than its following error, faster than the axis.
+  // Farther than its following error, faster than the axis, from beyond its travel.
   for (int i = 1; i <= 20; ++i) {
-    axes[0].position = 10.0 * i;
+    axes[0].position = 50.0 * i - 400;
     axes[0].speed = 5000;
     report(false);
     CHECK(s.command("x").p == axes[0].position);
