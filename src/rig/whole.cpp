@@ -259,6 +259,15 @@ void RigBuilder::remark() {
       rig_.remarks.push_back(
           fmt::format("link {}: its modes cannot be read back; they are set, and taken to be so", link.name));
   }
+  for (std::size_t a = 0; a < rig_.actions.size(); ++a) {
+    const ActionSetup& action = rig_.setup.actions[a];
+    if (action.moves.empty()) continue;
+    std::vector<std::string> axes;
+    for (const AxisId axis : action.moves) axes.push_back(rig_.axes[index(axis)].name);
+    rig_.remarks.push_back(
+        fmt::format("action {}: {} moves {} by itself: of Gyrax only its stops hold meanwhile, not its travel or speed",
+                    rig_.actions[a].name, rig_.links[index(action.link)].name, listed(axes)));
+  }
   for (const LinkInfo& link : rig_.links)
     for (const ChannelInfo& channel : link.axis_channels)
       if (channel.kind == wire::ChannelKind::stepper)

@@ -99,6 +99,8 @@ TEST_CASE("A review tells of each action what is done, what it needs, and how it
         "  home         gantry is told G28\n"
         "               it moves x, y, focus by itself, while enable is held; letting go stops it\n"
         "               needs door; from rest; while live; for 40 s at most\n",
+        "  action home: gantry moves x, y, focus by itself: of Gyrax only its stops hold meanwhile, not its travel or "
+        "speed\n",
         "  reset        gantry is told \\x18, M90\n               while stowed or tripped; for 10 s at most\n"})
     CHECK(said.find(line) != std::string::npos);
 }
