@@ -195,6 +195,8 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
   CHECK(says(nobody, "waiting for pad"));
   Beside pad("stand-in handset " + rig + " demo/wired_session.toml", folder / "pad.txt");
   REQUIRE(pad.says("serves serial line"));
+  // Whoever greets it begins its recording: no press of it is to pass before the rig runs.
+  pad.tell("pause");
   const Ran there = run("links " + rig);
   CHECK(there.exit == 0);
   for (const char* one : {"pad  board at address 1, serial line ", "\"Bench pad (made up)\"", "stick.left.x"})
@@ -203,6 +205,7 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
     Beside program("run " + rig + " --plain --no-real-time --no-logbook --for 60", folder / "run.txt");
     REQUIRE(program.says("pad: Bench pad (made up)"));
     REQUIRE(pad.says("its recording begins"));
+    pad.tell("play");
     REQUIRE(program.says("main is live"));
     REQUIRE(program.says("step of x by +0.1 mm", 10));
     pad.tell("cut");
