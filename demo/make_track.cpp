@@ -414,6 +414,19 @@ gyrax::Track home() {
   return h.track();
 }
 
+gyrax::Track column() {
+  gyrax::testing::Hands h(23);
+  h.wait_until(0.6).push("stick.left.y", 0.3, 0.1).push("stick.left.y", 0, 0.1, 0.2);
+  h.tap("menu.right").wait(0.3).down("shoulder.right").wait(0.3);
+  // Slowly, and to no place: nobody knows where it is.
+  h.push("stick.left.y", -1, 0.2, 1.0).push("stick.left.y", 0, 0.1, 0.3);
+  h.down("face.west").wait(0.4).up("face.west").wait(0.3);
+  // Home; then at full speed to its end, to a place, and an exact step.
+  h.tap("face.north").wait(10.0).push("stick.left.y", 1, 0.2, 1.0).push("stick.left.y", 0, 0.1, 0.5);
+  h.down("face.west").wait(1.8).up("face.west").wait(0.3).tap("hat.up").wait(0.5).up("shoulder.right").wait(0.4);
+  return h.track();
+}
+
 struct Named {
   const char* file;
   gyrax::Track (*make)();
@@ -422,6 +435,7 @@ const Named tracks[] = {{"pad.evemu", demo_track},
                         {"fine_pad.evemu", fine_pad},
                         {"fine_wheel.evemu", fine_wheel},
                         {"home_pad.evemu", home},
+                        {"column_pad.evemu", column},
                         {"desk_pad.evemu", desk_pad},
                         {"desk_dial.evemu", desk_dial},
                         {"desk_keypad.evemu", desk_keypad},

@@ -217,7 +217,7 @@ class Composer {
             axis.command.v != 0 ? Style::good : Style::dim},
            {travel_bar(stands, rig.setup.axes[a].limits, rig.axes[a].endless), Style::plain},
            {fmt::format(" {} ", padded(step, 12)), Style::dim},
-           own_place(stands, view.zeros[a], unit),
+           view.homed[a] != 0 ? own_place(stands, view.zeros[a], unit) : Piece{"not homed   ", Style::warn},
            doing(rig, axis)});
     }
   }

@@ -20,20 +20,23 @@ namespace {
 /// The rig's link of a kind that is meant; complains where that is not plain. `what`: "board".
 std::optional<LinkId> link_of(const Rig& rig, const StandInOptions& options, const std::string& kind,
                               const std::string& what) {
-  std::vector<std::string> all;
+  std::vector<std::string> all, wires;
   std::optional<LinkId> found;
   for (std::size_t l = 0; l < rig.links.size(); ++l) {
     if (rig.links[l].kind != kind) continue;
     all.push_back(rig.links[l].name);
+    // Drives on one wire are one stand-in.
+    const std::string wire = kind == "modbus" ? wire_place(rig.links[l]).words() : rig.links[l].name;
+    if (std::ranges::count(wires, wire) == 0) wires.push_back(wire);
     if (options.link.empty() || options.link == rig.links[l].name) found = id_at<LinkId>(l);
   }
   if (all.empty())
     complain(fmt::format("{}: no link of it is of the kind \"{}\"", options.rig, kind));
-  else if (options.link.empty() && all.size() > 1)
+  else if (options.link.empty() && wires.size() > 1)
     complain(fmt::format("{}: several links are {}s; say which with --link: {}", options.rig, what, listed(all)));
   else if (!found)
     complain(fmt::format("--link {}: there is no such {}; there are: {}", options.link, what, listed(all)));
-  return all.size() > 1 && options.link.empty() ? std::nullopt : found;
+  return wires.size() > 1 && options.link.empty() ? std::nullopt : found;
 }
 
 /// The rig's handset that is meant; complains where that is not plain.

@@ -293,6 +293,8 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     case Interlock::too_many_steps:
     case Interlock::switch_off:
     case Interlock::beyond_travel:
+    case Interlock::place_unknown:
+    case Interlock::switch_not_met:
     case Interlock::not_met: break;
   }
   static_cast<void>(state);

@@ -1,5 +1,7 @@
 #include "actions.hpp"
 
+#include "holds.hpp"
+#include "homing.hpp"
 #include "inputs.hpp"
 #include "switches.hpp"
 #include "zones.hpp"
@@ -26,6 +28,10 @@ void tell_refused(EngineParts& e, ActionId id, const Obstacle& why, bool was_run
           .number = was_running ? 1 : 0});
 }
 
+void set_light(EngineParts& e, const Action& action, bool on) noexcept {
+  if (action.setup.light != no<SwitchId>) turn_light(e, action.setup.light, on);
+}
+
 /// Its link is told no more of it, and what it moved is Gyrax's again: at once where it is done and so `stands`,
 /// else once it does.
 void end(EngineParts& e, ActionId id, bool stands) noexcept {
@@ -38,6 +44,8 @@ void end(EngineParts& e, ActionId id, bool stands) noexcept {
     axis.carried = axis.coasts;
     axis.coasts_since = e.now;
   }
+  if (action.stage == ActionStage::running) end_homing(e, action);
+  if (action.stage == ActionStage::prepared) set_light(e, action, false);
   action.stage = ActionStage::idle;
   action.since = e.now;
   // What it blocked is worked out anew.
@@ -57,8 +65,9 @@ void fail(EngineParts& e, ActionId id, const Obstacle& why) noexcept {
 }
 
 bool moves_in(const EngineParts& e, const ActionSetup& action, std::size_t group) noexcept {
-  for (const AxisId axis : action.moves)
-    if (e.axis(axis).group == group) return true;
+  for (const auto* list : {&action.moves, &action.homes})
+    for (const AxisId axis : *list)
+      if (e.axis(axis).group == group) return true;
   return false;
 }
 
@@ -79,7 +88,8 @@ Obstacle other_action(const EngineParts& e, ActionId id) noexcept {
     if (other.stage != ActionStage::running) continue;
     const bool same_link = wanted.link != no<LinkId> && other.setup.link == wanted.link;
     bool same_axes = false;
-    for (const AxisId axis : wanted.moves) same_axes = same_axes || moves_in(e, other.setup, e.axis(axis).group);
+    for (const auto* list : {&wanted.moves, &wanted.homes})
+      for (const AxisId axis : *list) same_axes = same_axes || moves_in(e, other.setup, e.axis(axis).group);
     if (row == index(id) || same_link || same_axes)
       return {.what = Interlock::action_runs, .action = id_at<ActionId>(row)};
   }
@@ -102,10 +112,10 @@ Obstacle lacking(const EngineParts& e, const ActionSetup& action) noexcept {
   for (const SwitchId target : action.needs)
     if (!e.switches[index(target)].on) return {.what = Interlock::switch_off, .target = target};
   for (const AxisId axis : action.needs_homed)
-    if (!e.axis(axis).is_homed) return {.what = Interlock::not_homed, .input = e.axis(axis).homed};
+    if (!e.axis(axis).is_homed) return not_homed(e.axis(axis));
   if (action.link != no<LinkId> && !e.links.fresh(action.link, e.now))
     return {.what = Interlock::link_silent, .link = action.link};
-  if ((action.standing || !action.moves.empty()) && !is_standing(e, action.zone))
+  if ((action.standing || !action.moves.empty() || !action.homes.empty()) && !is_standing(e, action.zone))
     return {.what = Interlock::not_standing};
   return {};
 }
@@ -134,7 +144,10 @@ bool is_confirmed(const EngineParts& e, const Action& action) noexcept {
 
 void begin(EngineParts& e, ActionId id) noexcept {
   Action& action = e.actions[index(id)];
-  if (action.stage == ActionStage::prepared) e.confirmed[action.setup.group] = e.now;
+  if (action.stage == ActionStage::prepared) {
+    e.confirmed[action.setup.group] = e.now;
+    set_light(e, action, false);
+  }
   action.stage = ActionStage::running;
   action.since = action.turned = e.now;
   action.turn = 0;
@@ -142,6 +155,7 @@ void begin(EngineParts& e, ActionId id) noexcept {
   action.carried_out = action.setup.link == no<LinkId>;
   if (!action.carried_out) e.output.order(action.setup.link, ActionOrder{id, action.number});
   for (const AxisId axis : action.setup.moves) e.axis(axis).carried = true;
+  begin_homing(e, action);
   e.still &= ~bit(action.setup.zone);
   e.held_back = true;
   tell_step(e, id, ActionStep::begun);
@@ -186,7 +200,10 @@ void work(EngineParts& e, ActionId id) noexcept {
       return fail(e, id, lack);
   if (e.now - action.since > action.setup.limit) return end(e, id, ActionStep::timed_out);
   turn(e, id);
-  if (action.stage != ActionStage::running || !action.carried_out || action.turn < action.setup.turns.size()) return;
+  if (action.stage != ActionStage::running) return;
+  if (const Obstacle why = work_homing(e, action); why.what != Interlock::none) return fail(e, id, why);
+  if (!action.carried_out || action.turn < action.setup.turns.size() || action.homing.row < action.setup.homes.size())
+    return;
   const InputId until = action.setup.until;
   if (until == no<InputId> || e.links.input(until, e.now) == InputState::on) end(e, id, ActionStep::done);
 }
@@ -205,6 +222,7 @@ void take_action(EngineParts& e, ActionId id, SlotId by) noexcept {
   if (is_confirmed(e, action)) return begin(e, id);
   action.stage = ActionStage::prepared;
   action.since = e.now;
+  set_light(e, action, true);
   tell_step(e, id, ActionStep::prepared);
 }
 

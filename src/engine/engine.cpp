@@ -5,6 +5,7 @@
 #include "brakes.hpp"
 #include "explain.hpp"
 #include "holds.hpp"
+#include "homing.hpp"
 #include "inputs.hpp"
 #include "reference.hpp"
 #include "steady.hpp"
@@ -61,10 +62,12 @@ void compare(EngineParts& e, const LinkReport& report) noexcept {
     // Where it was meanwhile nobody knows: a following error allows for speed times uncertainty.
     const double speed = told.v < 0 ? -told.v : told.v;
     const double allowed = axis.following_error + speed * to_seconds(report.within);
-    if (!measured.measured || !(off <= allowed && off >= -allowed)) fault(e, axis.zone, Cause::following_error);
+    const bool follows = measured.measured && off <= allowed && off >= -allowed;
+    if (!follows) fault(e, axis.zone, Cause::following_error);
     const AxisMotion& motion = e.motion.axis(axis.axis);
     const Cause wrong = axis.runaway.judge(report.measured, measured.position, {told.p, told.v, motion.at_rest()});
     if (wrong != Cause::none) fault(e, axis.zone, wrong);
+    if (!follows || wrong != Cause::none) lose_place(e, axis.axis);
   }
 }
 
@@ -136,7 +139,9 @@ void move(EngineParts& e) noexcept {
     const bool lacks = group.needs && hold_back(e, g, permit.live());
     if (group.turns)
       for (const AxisId axis : e.motion.groups()[g].axes) turn_round(e, axis);
-    if (permit.live() && !lacks) {
+    if (permit.live() && group.homing) {
+      ask_homing(e, g);
+    } else if (permit.live() && !lacks) {
       if (anew || changed || e.motion.asks_again(g)) e.motion.ask(g, e.requests, scale_of(e, e.motion.groups()[g]));
     } else if (permit.powered()) {
       e.motion.stop(g);
@@ -219,6 +224,7 @@ void detail::run_tick(EngineParts& e, const TickInput& in, TickOutput& out) noex
   watch_duty(e);
   work_power(e);
   work_brakes(e);
+  watch_places(e);
   work_actions(e);
   move(e);
   if (e.acting) carry(e);

@@ -23,7 +23,7 @@ bool approach(EngineParts& e, AxisId id) noexcept {
 }
 
 /// What is not homed is only jogged and stepped.
-Obstacle not_homed(const EngineParts& e, std::size_t group) noexcept {
+Obstacle goes_unhomed(const EngineParts& e, std::size_t group) noexcept {
   const std::vector<AxisId>& axes = e.motion.groups()[group].axes;
   bool goes = false;
   for (const AxisId id : axes) {
@@ -31,7 +31,7 @@ Obstacle not_homed(const EngineParts& e, std::size_t group) noexcept {
     goes = goes || request.going || request.posing || request.following;
   }
   for (const AxisId id : axes)
-    if (goes && !e.axis(id).is_homed) return {.what = Interlock::not_homed, .input = e.axis(id).homed};
+    if (goes && !e.axis(id).is_homed) return not_homed(e.axis(id));
   return {};
 }
 
@@ -53,13 +53,20 @@ void hold_back(EngineParts& e, AxisId id, const Obstacle& lack, bool live) noexc
 
 }  // namespace
 
-Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
-  if (e.groups[group].acted_on)
-    if (const Obstacle carried = carried_by(e, group); carried.what != Interlock::none) return carried;
+Obstacle not_homed(const Axis& axis) noexcept {
+  if (axis.homing.any()) return {.what = Interlock::place_unknown};
+  return {.what = Interlock::not_homed, .input = axis.homed};
+}
+
+namespace {
+
+Obstacle lacking_inputs(const EngineParts& e, std::size_t group) noexcept {
   for (const InputId input : e.needs_inputs[group])
     if (const Obstacle lack = lacking_input(e.links, input, e.now); lack.what != Interlock::none) return lack;
-  for (const AxisId axis : e.motion.groups()[group].axes)
-    if (const Obstacle end = end_in_the_way(e, axis); end.what != Interlock::none) return end;
+  return {};
+}
+
+Obstacle lacking_power(const EngineParts& e, std::size_t group) noexcept {
   for (const SwitchId target : e.needs[group])
     if (!e.switches[index(target)].on) return {.what = Interlock::switch_off, .target = target};
   for (const Staggered& one : e.staggered)
@@ -68,8 +75,25 @@ Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
     if (!one.brake.let_go() && e.axis(one.axis).group == group) return {.what = Interlock::brake_holds};
   for (const Worked& one : e.worked)
     if (one.duty.rests() && e.axis(one.axis).group == group) return {.what = Interlock::has_run};
+  return {};
+}
+
+}  // namespace
+
+Obstacle lacking_but_ends(const EngineParts& e, std::size_t group) noexcept {
+  const Obstacle input = lacking_inputs(e, group);
+  return input.what != Interlock::none ? input : lacking_power(e, group);
+}
+
+Obstacle lacking(const EngineParts& e, std::size_t group) noexcept {
+  if (e.groups[group].acted_on)
+    if (const Obstacle carried = carried_by(e, group); carried.what != Interlock::none) return carried;
+  if (const Obstacle input = lacking_inputs(e, group); input.what != Interlock::none) return input;
+  for (const AxisId axis : e.motion.groups()[group].axes)
+    if (const Obstacle end = end_in_the_way(e, axis); end.what != Interlock::none) return end;
+  if (const Obstacle power = lacking_power(e, group); power.what != Interlock::none) return power;
   if (e.groups[group].homes)
-    if (const Obstacle homed = not_homed(e, group); homed.what != Interlock::none) return homed;
+    if (const Obstacle homed = goes_unhomed(e, group); homed.what != Interlock::none) return homed;
   return e.groups[group].from_zero ? beyond_travel(e, group) : Obstacle{};
 }
 
@@ -77,7 +101,7 @@ bool watch_homed(EngineParts& e, std::size_t group) noexcept {
   bool changed = false;
   for (const AxisId id : e.motion.groups()[group].axes) {
     Axis& axis = e.axis(id);
-    if (axis.homed == no<InputId>) continue;
+    if (axis.homed == no<InputId>) continue;  // those that Gyrax homes say so themselves
     const bool now = e.links.input(axis.homed, e.now) == InputState::on;
     if (now == axis.is_homed) continue;
     axis.is_homed = now;

@@ -10,6 +10,10 @@ namespace gyrax::detail {
 /// What a group lacks: a switch that one of its axes needs and that is off, a brake that lets go, or rest. They move
 /// together: what one needs, all need.
 Obstacle lacking(const EngineParts& e, std::size_t group) noexcept;
+/// The same, but for what keeps it from moving one way only, and for what the hands ask of it.
+Obstacle lacking_but_ends(const EngineParts& e, std::size_t group) noexcept;
+/// What an axis lacks that is not homed.
+Obstacle not_homed(const Axis& axis) noexcept;
 /// How long axes have run that may do so for a time only.
 void watch_duty(EngineParts& e) noexcept;
 /// Takes from the requests of a group what it lacks something for. What is asked meanwhile has to be let go before it

@@ -87,8 +87,9 @@ bool has_end_switch(const AxisSetup& axis) { return axis.low_end != no<InputId> 
 /// Whether some action moves it.
 bool is_acted_on(const Setup& setup, AxisId id) {
   for (const ActionSetup& action : setup.actions)
-    for (const AxisId moved : action.moves)
-      if (moved == id) return true;
+    for (const auto* list : {&action.moves, &action.homes})
+      for (const AxisId moved : *list)
+        if (moved == id) return true;
   return false;
 }
 
@@ -118,7 +119,7 @@ std::vector<GroupPlace> groups(const Setup& setup) {
       place.needs = place.needs || !axis.needs_inputs.empty() || has_end_switch(axis);
       place.needs =
           place.needs || !axis.needs.empty() || axis.duty.any() || axis.brake.any() || axis.power_after > Span{};
-      place.homes = place.homes || axis.homed != no<InputId>;
+      place.homes = place.homes || axis.homed != no<InputId> || axis.homing.any();
       place.acted_on = place.acted_on || is_acted_on(setup, id);
       place.from_zero = place.from_zero || goes_from_zero(setup, id);
       place.needs = place.needs || place.homes || place.acted_on || place.from_zero;
@@ -163,6 +164,7 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
       needs(needed(setup, &AxisSetup::needs)),
       needs_inputs(needed(setup, &AxisSetup::needs_inputs)),
       requests(setup.axes.size()),
+      homing_requests(setup.axes.size()),
       overrides(setup.axes.size(), 1),
       measured_by(column(setup.axes, detail::measured_by)),
       valid_for(column(setup.links, [](const LinkSetup& link) { return link.frame_valid_for; })),
@@ -172,6 +174,13 @@ EngineParts::EngineParts(const Setup& setup, Recompute how_much)
       max_tick(setup.max_tick) {
   for (const Switch& one : switches)
     timed_switches = timed_switches || one.setup.pulse > Span{} || one.setup.max_on > Span{};
+  for (std::size_t a = 0; a < axes.size(); ++a) {
+    if (!axes[a].homing.any()) continue;
+    const AxisId id = id_at<AxisId>(a);
+    homed_here.push_back(id);
+    motion.set_travel(id, -max_position, max_position);
+    envelope.set_travel(id, -max_position, max_position);
+  }
   keep_overrides(*this);
 }
 

@@ -73,6 +73,8 @@ void take_switch(EngineParts& e, const Ask& ask) noexcept {
   tell(e, zone, {.kind = Event::Kind::switch_refused, .obstacle = blocking(e, zone), .target = ask.target});
 }
 
+void turn_light(EngineParts& e, SwitchId target, bool on) noexcept { turn(e, target, on); }
+
 void end_times(EngineParts& e) noexcept {
   if (!e.timed_switches) return;
   for (std::size_t i = 0; i < e.switches.size(); ++i) {

@@ -1,5 +1,6 @@
 #include "zero.hpp"
 
+#include "holds.hpp"
 #include "zones.hpp"
 
 namespace gyrax::detail {
@@ -16,7 +17,7 @@ Obstacle in_the_way_of(const EngineParts& e, AxisId id, SlotId by) noexcept {
   if (zone.stopped || (state != State::ready && state != State::live)) return blocking(e, axis.zone);
   if (axis.carried || !e.motion.axis(id).at_rest() || e.motion.axis(id).has_goal())
     return {.what = Interlock::not_standing};
-  if (!axis.is_homed) return {.what = Interlock::not_homed, .input = axis.homed};
+  if (!axis.is_homed) return not_homed(axis);
   return {};
 }
 

@@ -58,7 +58,7 @@ void take_up(EngineParts& e, ZoneId zone, Time measured_after) noexcept {
       if (first || (!outdated && (off > axis.in_position || off < -axis.in_position)))
         e.motion.restart(id, report.position);
     } else if (first) {
-      e.motion.restart(id, axis.start, true);
+      e.motion.restart(id, axis.start, !axis.homing.any());
     }
     axis.taken_up = true;
     e.motion.keep(id);

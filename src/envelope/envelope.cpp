@@ -46,6 +46,13 @@ bool Envelope::restart(AxisId axis, double position) noexcept {
   return true;
 }
 
+void Envelope::set_travel(AxisId axis, double low, double high) noexcept {
+  Bounds& bounds = bounds_[index(axis)];
+  bounds.low = low;
+  bounds.high = high;
+  checked_[index(axis)] = Checked(bounds);
+}
+
 /// Whether a stop from the speed v ≥ 0 with the acceleration a (told towards the speed) fits into `room`.
 bool Envelope::room_to_stop(const Checked& b, double v, double a, double room) noexcept {
   // What still gains speed runs out first; the brake comes on, holds, and goes off again.

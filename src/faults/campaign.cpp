@@ -418,7 +418,8 @@ class Life {
 
 }  // namespace
 
-CampaignReport campaign(const Rig& rig, std::uint64_t ticks, std::uint64_t seed) {
+CampaignReport campaign(const Rig& given, std::uint64_t ticks, std::uint64_t seed) {
+  const Rig rig = homed(given);
   CampaignReport report;
   while (report.ticks < ticks) {
     Life life(rig, seed, report.lives++, report);

@@ -43,7 +43,7 @@ Rig at_full_speed(Rig rig, AxisId axis, const Way& way) {
 /// The rig for one motion of one axis.
 struct AtFullSpeed {
   AtFullSpeed(const Rig& from, AxisId a, const Way& way)
-      : axis(a), binding(way.binding), rig(at_full_speed(from, a, way)), predictor(rig, a) {}
+      : axis(a), binding(way.binding), rig(at_full_speed(homed(from), a, way)), predictor(rig, a) {}
   AxisId axis;
   BindingId binding;
   Rig rig;

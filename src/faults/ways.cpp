@@ -56,6 +56,12 @@ double start_for(const Rig& rig, AxisId axis, const Way& way) {
   return way.direction > 0 ? far_low : far_high;
 }
 
+Rig homed(Rig rig) {
+  for (AxisSetup& axis : rig.setup.axes) axis.homing = {};
+  for (ActionSetup& action : rig.setup.actions) action.homes.clear();
+  return rig;
+}
+
 const std::string& sentence(const Rig& rig, const Way& way) { return rig.bindings[index(way.binding)].sentence; }
 
 }  // namespace gyrax

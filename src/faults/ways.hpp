@@ -24,6 +24,9 @@ std::optional<BindingId> word_for(const Rig& rig, ZoneId zone, HandsetId beside,
 /// Where an axis stands best before it is moved that way: with as much room in front of it as can be.
 double start_for(const Rig& rig, AxisId axis, const Way& way);
 
+/// The same machine once Gyrax has homed it, for good.
+Rig homed(Rig rig);
+
 /// "stick.left.x jogs x": the binding's own sentence.
 const std::string& sentence(const Rig& rig, const Way& way);
 

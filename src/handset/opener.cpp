@@ -20,7 +20,9 @@ struct Shake {
   double strength;
   int ms;
 };
-constexpr Shake shake_of(Sign sign) { return sign == Sign::tripped ? Shake{1.0, 300} : Shake{0.4, 90}; }
+constexpr Shake shake_of(Sign sign) {
+  return sign == Sign::tripped ? Shake{1.0, 300} : sign == Sign::prepared ? Shake{0.2, 250} : Shake{0.4, 90};
+}
 
 HandsetId id(std::size_t seat) { return id_at<HandsetId>(seat); }
 

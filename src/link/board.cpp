@@ -55,8 +55,12 @@ BoardChannel board_channel(const AxisSetup& axis, const ChannelInfo& channel, co
     made.speed = q8_rate(std::max(full.accel, full.decel) * units);
     return made;
   }
-  const auto [low, high] =
-      std::minmax({in_channel(axis, channel, axis.limits.low()), in_channel(axis, channel, axis.limits.high())});
+  // One that Gyrax homes counts from wherever it stands: as far as its travel is long, and as homing may run, both
+  // ways.
+  const double span = axis.limits.high() - axis.limits.low() + axis.homing.way;
+  const double first = axis.homing.any() ? -span : axis.limits.low(),
+               last = axis.homing.any() ? span : axis.limits.high();
+  const auto [low, high] = std::minmax({in_channel(axis, channel, first), in_channel(axis, channel, last)});
   made.low = q8_of(low);
   made.high = q8_of(high);
   made.speed = q8_rate(full.speed * units);

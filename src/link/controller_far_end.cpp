@@ -159,12 +159,19 @@ void ControllerFarEnd::stop_at_once() {
   seen_.push_back("it is told to stop at once");
 }
 
+void ControllerFarEnd::pause() {
+  machine_.pause(true);
+  seen_.push_back("it is told to pause");
+}
+
 void ControllerFarEnd::take_at_once(char c) {
   const std::string text(1, c);
   if (text == dialect_.status_ask) {
     say_status();
   } else if (text == dialect_.stop) {
     stop_at_once();
+  } else if (text == dialect_.pause) {
+    pause();
   } else if (text == dialect_.abort) {
     came_.clear();
     machine_.abort();
@@ -198,11 +205,27 @@ void ControllerFarEnd::advance(std::uint64_t now_us) {
     came_.erase(0, std::min(end + 1, came_.size()));
   }
   machine_.advance(now_us);
+  look_at_probe();
   if (homes_ && machine_.state() != sim::ControllerState::moving) {
     homes_ = false;
     if (machine_.state() != sim::ControllerState::idle) return;
     set_homed(true);
     seen_.push_back("it is homed");
+  }
+}
+
+/// It runs until its probe touches, and stands where it did.
+void ControllerFarEnd::look_at_probe() {
+  if (!probes_) return;
+  const bool touches =
+      std::ranges::any_of(inputs_, [](const auto& input) { return input.first == "probe" && input.second != 0; });
+  if (touches) {
+    machine_.stop();
+    seen_.push_back("its probe touches");
+    probes_ = false;
+  } else if (machine_.state() == sim::ControllerState::idle) {
+    probes_ = false;
+    raise_alarm("probe");
   }
 }
 
@@ -224,7 +247,8 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
   };
   const std::string number = at("number"), sum = at("sum"), words_text = at("words");
   std::vector<Word> words;
-  if (words_text != dialect_.status_ask && words_text != dialect_.modes_ask && words_text != dialect_.stop) {
+  if (words_text != dialect_.status_ask && words_text != dialect_.modes_ask && words_text != dialect_.stop &&
+      (dialect_.pause.empty() || words_text != dialect_.pause)) {
     for (std::size_t i = 0; i < words_text.size();) {
       if (words_text[i] == ' ') {
         ++i;
@@ -271,6 +295,8 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
     say_modes();
   } else if (words_text == dialect_.stop) {
     stop_at_once();
+  } else if (!dialect_.pause.empty() && words_text == dialect_.pause) {
+    pause();
   } else if (!do_words(words, number)) {
     return true;
   }
@@ -282,7 +308,7 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
 bool ControllerFarEnd::do_words(const std::vector<Word>& words, const std::string& number) {
   std::vector<double> to(axes_.size());
   for (std::size_t a = 0; a < axes_.size(); ++a) to[a] = machine_.end(a);
-  bool moves = false, homes = false;
+  bool moves = false, homes = false, probes = false;
   std::string text;
   for (const Word& word : words) {
     text += fmt::format("{}{}{:g}", text.empty() ? "" : " ", word.letter, word.number);
@@ -301,6 +327,8 @@ bool ControllerFarEnd::do_words(const std::vector<Word>& words, const std::strin
       seen_.push_back("it is told that its alarm is over");
     } else if (word.letter == 'G' && code == 28) {
       homes = true;
+    } else if (word.letter == 'G' && code == 31) {
+      probes = true;
     } else if (word.letter != 'M' && word.letter != 'S' &&
                !(word.letter == 'G' && (code == 0 || code == 1 || code == 94))) {
       refuse(number, bad_word, fmt::format("'{}{:g}'", word.letter, word.number));
@@ -319,7 +347,10 @@ bool ControllerFarEnd::do_words(const std::vector<Word>& words, const std::strin
   }
   if (!moves) return true;
   const int wrong = machine_.state() == sim::ControllerState::alarm ? in_alarm : feed_ > 0 ? beyond_end : no_feed;
-  if (machine_.move(to, feed_)) return true;
+  if (machine_.move(to, feed_)) {
+    probes_ = probes;
+    return true;
+  }
   refuse(number, wrong, wrong == in_alarm ? "it has an alarm" : wrong == no_feed ? "no feed" : "beyond an end");
   return false;
 }

@@ -159,13 +159,18 @@ void ControllerTalk::opened(Time now) {
   begin_anew(now);
 }
 
-void ControllerTalk::stop_at_once(Time now) {
+void ControllerTalk::stop_at_once(Time now, bool by_all_means) {
   begin(now, State::stopping);
-  stop_sent_ = now;
   ++counts_.stops;
-  // What has not gone out yet is not sent any more.
-  out_ = Dialect::is_at_once(dialect_.stop) ? dialect_.stop : framed(dialect_.stop) + '\n';
   is_void_ = true;
+  pauses_ = !dialect_.pause.empty() && !by_all_means && heard_.state != Dialect::State::paused;
+  send_stop(now, pauses_ ? dialect_.pause : dialect_.stop);
+}
+
+void ControllerTalk::send_stop(Time now, const std::string& words) {
+  stop_sent_ = now;
+  // What has not gone out yet is not sent any more.
+  out_ = Dialect::is_at_once(words) ? words : framed(words) + '\n';
   // An answer that is under way tells where it was before.
   if (asked_) ask_was_lost_ = true;
 }
@@ -211,6 +216,12 @@ void ControllerTalk::settle(Time now) {
   }
   if (is == Dialect::State::unknown)
     return last(controller_strange_answer, fmt::format("its state '{}' is none of its states", heard_.state_word));
+  // It rests, and says so: what it has still queued is dropped.
+  const bool rests = is == Dialect::State::paused || is == Dialect::State::idle;
+  if (state_ == State::stopping && pauses_ && rests && heard_.measured >= stop_sent_) {
+    pauses_ = false;
+    return send_stop(now, dialect_.stop);
+  }
   if (is == Dialect::State::paused) {
     if (state_ != State::stopping && !only_asks_) {
       lasting_ |= controller_paused;
@@ -611,7 +622,7 @@ std::span<const std::uint8_t> ControllerTalk::next(Time now) {
     // What says that it still moves is stopped by all means; of what is silent nobody knows.
     const bool moves = heard_.state == Dialect::State::moving && heard_.measured >= stop_sent_;
     if (moves) say("it does not stop, and is told again");
-    stop_at_once(now);
+    stop_at_once(now, true);
     if (moves && !dialect_.abort.empty()) out_ += dialect_.abort;
   }
   ask(now);

@@ -201,14 +201,23 @@ class ModbusWire {
     if (const auto told = talk.next(frame, machine_now()); !told.empty())
       if (modbus_write_registers(context_, talk.told_at(), static_cast<int>(told.size()), told.data()) < 0)
         return failed(side, "writing");
+    if (const auto coils = talk.next_coils(); !coils.empty())
+      if (modbus_write_bits(context_, talk.coils_at(), static_cast<int>(coils.size()), coils.data()) < 0)
+        return failed(side, "writing coils");
     if (const auto write = talk.next_write(frame, machine_now()); write && !carry_out(talk, *write))
       return failed(side, "writing for an action");
-    const auto size = static_cast<int>(talk.heard_size());
     const Time asked = machine_now();
-    const int count = talk.reads_input_registers()
-                          ? modbus_read_input_registers(context_, talk.heard_at(), size, room_.data())
-                          : modbus_read_registers(context_, talk.heard_at(), size, room_.data());
-    if (count != size) return failed(side, "reading");
+    if (const auto bits = static_cast<int>(talk.discretes_size()); bits > 0) {
+      if (modbus_read_input_bits(context_, talk.discretes_at(), bits, bits_.data()) != bits)
+        return failed(side, "reading discrete inputs");
+      talk.hear_discretes(std::span(bits_).first(talk.discretes_size()));
+    }
+    if (const auto size = static_cast<int>(talk.heard_size()); size > 0) {
+      const int count = talk.reads_input_registers()
+                            ? modbus_read_input_registers(context_, talk.heard_at(), size, room_.data())
+                            : modbus_read_registers(context_, talk.heard_at(), size, room_.data());
+      if (count != size) return failed(side, "reading");
+    }
     if (talk.hear(std::span(room_).first(talk.heard_size()), asked, machine_now())) {
       side.heard.draft() = talk.heard();
       side.heard.publish();
@@ -240,6 +249,7 @@ class ModbusWire {
   modbus_t* context_ = nullptr;
   bool is_open_ = false;
   std::array<std::uint16_t, most_heard_registers> room_{};
+  std::array<std::uint8_t, most_heard_discretes> bits_{};
   std::thread thread_;  // the last: it begins when all else is there
 };
 

@@ -52,6 +52,7 @@ RegisterTalk::RegisterTalk(const Rig& rig, LinkId link) : name_(rig.links[index(
   map_ = *info.registers;
   switch_on_ = from_seconds(info.number("switch_on_ms") / 1e3);
   registers_.resize(RegisterMap::span_of(map_.tells));
+  all_coils_.resize(RegisterMap::span_of(map_.coils));
   std::size_t axes = 0;
   for (const AxisSetup& axis : rig.setup.axes) axes += axis.wiring.link == link ? 1 : 0;
   heard_.axes.resize(axes);
@@ -148,6 +149,7 @@ std::uint16_t RegisterTalk::control(Time now) const noexcept {
 }
 
 std::span<const std::uint16_t> RegisterTalk::next(const RegistersTold& told, Time now) {
+  coils_ = {};
   const bool is_valid = told.valid_until > now && told.axes.size() == heard_.axes.size();
   if (!has_heard_ || !is_valid || map_.tells.empty()) return {};
   const bool wants_on = std::ranges::any_of(told.axes, [](const AxisWord& w) { return w.mode != Mode::off; });
@@ -163,6 +165,8 @@ std::span<const std::uint16_t> RegisterTalk::next(const RegistersTold& told, Tim
       default: put(entry.word, set_point(entry, told.axes[entry.row]));
     }
   }
+  for (const RegisterEntry& entry : map_.coils) all_coils_[entry.word.at - coils_at()] = told.switches[entry.row];
+  coils_ = all_coils_;
   return registers_;
 }
 
@@ -178,6 +182,12 @@ std::uint32_t RegisterTalk::judge(std::uint16_t status, Time now) {
   if (wants_on_ && was_on_ && !is_on) return drive_switched_off;
   if (wants_on_ && !is_on && now - wanted_since_ > switch_on_) return drive_not_on_in_time;
   return 0;
+}
+
+void RegisterTalk::hear_discretes(std::span<const std::uint8_t> bits) noexcept {
+  if (bits.size() != discretes_size()) return;
+  for (const RegisterEntry& entry : map_.discretes)
+    heard_.inputs[entry.row].value = inputs_[entry.row].value_of(bits[entry.word.at - discretes_at()] != 0 ? 1 : 0);
 }
 
 bool RegisterTalk::hear(std::span<const std::uint16_t> registers, Time asked, Time now) {

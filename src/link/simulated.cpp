@@ -1,3 +1,5 @@
+#include "home_switch.hpp"
+
 #include <gyrax/link/simulated.hpp>
 #include <gyrax/rig/predictions.hpp>
 
@@ -39,8 +41,15 @@ sim::BenchSetup bench_setup(const Rig& rig, LinkId link) {
   setup.report_every = from_seconds(far.report_s);
   setup.report_delay = from_seconds(far.delay_s);
   setup.queue = from_seconds(far.queue_s);
-  for (std::size_t a = 0; a < rig.axes.size(); ++a)
-    if (rig.setup.axes[a].wiring.link == link) setup.axes.push_back(bench_axis(rig, id_at<AxisId>(a)));
+  std::vector<double> starts;
+  for (std::size_t a = 0; a < rig.axes.size(); ++a) {
+    if (rig.setup.axes[a].wiring.link != link) continue;
+    setup.axes.push_back(bench_axis(rig, id_at<AxisId>(a)));
+    starts.push_back(setup.axes.back().start);
+  }
+  for (const HomeSwitch& one : home_switches(rig, link, starts))
+    setup.met.push_back(
+        {rig.inputs[index(one.input)].channel, rig.setup.axes[index(one.axis)].wiring.channel, one.at, one.up});
   for (const SwitchSetup& one : rig.setup.switches) {
     if (one.wiring.link != link) continue;
     ++setup.switches;
@@ -63,7 +72,11 @@ void SimulatedLink::receive(Time now, std::vector<LinkReport>& reports) {
 }
 
 SimulatedLinks::SimulatedLinks(const Rig& rig) {
-  for (const AxisSetup& axis : rig.setup.axes) axes_.push_back(axis.wiring);
+  for (std::size_t a = 0; a < rig.axes.size(); ++a) {
+    const AxisSetup& axis = rig.setup.axes[a];
+    axes_.push_back(axis.wiring);
+    zeros_.push_back(far_zero(axis, bench_axis(rig, id_at<AxisId>(a)).start));
+  }
   for (const SwitchSetup& one : rig.setup.switches) switches_.push_back(one.wiring);
   for (const InputInfo& input : rig.inputs) inputs_.push_back({input.link, input.channel});
   for (std::size_t l = 0; l < rig.links.size(); ++l) links_.emplace_back(rig, id_at<LinkId>(l));
@@ -82,7 +95,7 @@ void SimulatedLinks::send(std::span<const Frame> frames) {
 
 double SimulatedLinks::position(AxisId axis) const {
   const Wiring& wire = axes_[index(axis)];
-  return links_[index(wire.link)].bench().position(wire.channel);
+  return links_[index(wire.link)].bench().position(wire.channel) + zeros_[index(axis)];
 }
 
 double SimulatedLinks::speed(AxisId axis) const {

@@ -1,3 +1,4 @@
+#include "home_switch.hpp"
 #include "input_line.hpp"
 
 #include <gyrax/handset/controls.hpp>
@@ -179,13 +180,31 @@ StandIn::StandIn(const Rig& rig, LinkId link)
       status_(wanted_.channels.size(), wire::by_itself) {
   for (const InputInfo& input : rig.inputs)
     if (input.link == link) inputs_.push_back(input);
+  const LinkInfo& info = rig.links[index(link)];
+  for (const HomeSwitch& one : home_switches(rig, link, std::vector<double>(info.axis_channels.size()))) {
+    const ChannelInfo& axis = info.axis_channels[rig.setup.axes[index(one.axis)].wiring.channel];
+    const InputInfo& input = rig.inputs[index(one.input)];
+    met_.push_back({axis.number, input_channels_[input.channel].number, one.at * axis.steps / axis.per,
+                    one.up != (axis.steps / axis.per < 0), input.inverted});
+  }
+}
+
+void StandIn::act(sim::Board& board, std::uint64_t) {
+  for (const Met& one : met_) {
+    const double at = board.position(one.axis);
+    const bool is_on = one.up ? at >= one.at : at <= one.at;
+    board.set_input(one.input, is_on != one.inverted ? 1 : 0);
+  }
 }
 
 std::optional<std::string> StandIn::take_own(sim::Board& board, const std::string& line) {
   if (!line.starts_with("input ")) return std::nullopt;
   const InputLine read = read_input_line(line, inputs_, "board", true);
   if (!read.wrong.empty()) return read.wrong;
-  board.set_input(input_channels_[inputs_[read.row].channel].number, read.raw.value_or(0), read.raw.has_value());
+  const std::uint8_t channel = input_channels_[inputs_[read.row].channel].number;
+  // Whoever plays says what it is from now on.
+  std::erase_if(met_, [&](const Met& one) { return one.input == channel; });
+  board.set_input(channel, read.raw.value_or(0), read.raw.has_value());
   say(read.says);
   return "";
 }

@@ -30,6 +30,7 @@ RunView sized(const Rig& rig) {
   view.layers.resize(rig.layers.size());
   view.actions.resize(rig.actions.size());
   view.zeros.resize(rig.axes.size());
+  view.homed.resize(rig.axes.size());
   return view;
 }
 
@@ -95,8 +96,15 @@ void Runner::feel(Time now) noexcept {
     next_sign_ = now + between_signs;
   }
   hands_.grab_keypads(awake);
-  for (const Event& event : events_)
+  for (const Event& event : events_) {
     if (event.kind == Event::Kind::steady) hands_.sign(event.obstacle.handset, Sign::blocked);
+    const bool prepared =
+        event.kind == Event::Kind::action && event.number == static_cast<std::int64_t>(ActionStep::prepared);
+    if (!prepared) continue;
+    const HandsetBits in_charge = engine_.in_charge(event.zone);
+    for (const HandsetId handset : rig_.setup.zones[index(event.zone)].handsets)
+      if (in_charge == 0 || has(in_charge, handset)) hands_.sign(handset, Sign::prepared);
+  }
   for (std::size_t a = 0; a < rig_.axes.size(); ++a) {
     const bool blocked = is_blocked(out_.why[a]), fresh = blocked && blocked_[a] == 0;
     blocked_[a] = blocked ? 1 : 0;
@@ -141,7 +149,10 @@ void Runner::publish(Time now) noexcept {
     now_.layers[l] = engine_.bind().on(id_at<LayerId>(l), engine_.signal()) ? 1 : 0;
   for (std::size_t z = 0; z < now_.zones.size(); ++z) now_.zones[z].in_charge = engine_.in_charge(id_at<ZoneId>(z));
   for (std::size_t a = 0; a < now_.actions.size(); ++a) now_.actions[a] = engine_.action(id_at<ActionId>(a));
-  for (std::size_t a = 0; a < now_.zeros.size(); ++a) now_.zeros[a] = engine_.zero(id_at<AxisId>(a));
+  for (std::size_t a = 0; a < now_.zeros.size(); ++a) {
+    now_.zeros[a] = engine_.zero(id_at<AxisId>(a));
+    now_.homed[a] = engine_.homed(id_at<AxisId>(a)) ? 1 : 0;
+  }
   now_.chosen = engine_.bind().chosen();
   now_.holding = engine_.bind().holding(now);
   now_.reduced = engine_.bind().reduced();

@@ -42,6 +42,12 @@ void AxisMotion::restart(double position, bool unsure) noexcept {
   set_in_force();
 }
 
+void AxisMotion::set_travel(double low, double high) noexcept {
+  if (const auto limits = AxisLimits::make(low, high, limits_.full())) limits_ = *limits;
+  planned_ = false;
+  asks_again_ = true;
+}
+
 void AxisMotion::keep() noexcept {
   state_.v = state_.a = 0;
   planned_ = false;

@@ -46,6 +46,11 @@ Output::Output(std::span<const LinkSetup> links, std::span<const Wiring> axes, s
   }
 }
 
+void Output::place_zero(AxisId axis, Nano at) noexcept {
+  made_[index(axis)].zero = at;
+  stands_ = false;
+}
+
 std::span<const Frame> Output::frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches,
                                       Time now) noexcept {
   assert(commands.size() == made_.size() && switches.size() == bit_of_.size());
@@ -53,8 +58,9 @@ std::span<const Frame> Output::frames(std::span<const AxisCommand> commands, std
     const AxisCommand& command = commands[i];
     Made& made = made_[i];
     if (made.mode == command.mode && made.p == command.p && made.v == command.v && stands_) continue;
-    made = {command.mode, command.p, command.v, made.word};
+    made = {command.mode, command.p, command.v, made.word, made.zero};
     visit_held(drives_[i], [&](const auto& kind) { words_[made.word] = kind.word(command); });
+    words_[made.word].position -= made.zero;
   }
   stands_ = recompute_ == Recompute::changed;
   for (std::size_t i = 0; i < bit_of_.size(); ++i) bits_[bit_of_[i]] = switches[i];

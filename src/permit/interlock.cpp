@@ -57,6 +57,10 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
     {"link_refused", "{link} refused it", "see what {link} says, and put it right"},
     {"state_forbids", "its zone is in a state that does not allow it", "`gyrax check` says which states do"},
     {"beyond_travel", "from its zero that place is beyond its travel", "go elsewhere, or set another zero"},
+    {"place_unknown", "nobody knows where it is before it is homed: it is only jogged and stepped",
+     "let it be homed, then let the control go once"},
+    {"switch_not_met", "{input} did not change within the way that homing may take",
+     "look at that switch, its wire and the axis's direction"},
 }};
 
 }  // namespace

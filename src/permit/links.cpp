@@ -4,9 +4,13 @@
 namespace gyrax {
 
 Links::Links(std::span<const LinkSetup> links, std::span<const Wiring> axes, std::span<const InputSetup> inputs)
-    : links_(links.begin(), links.end()), wiring_(axes.begin(), axes.end()), states_(links.size()), axes_(axes.size()) {
+    : links_(links.begin(), links.end()),
+      wiring_(axes.begin(), axes.end()),
+      states_(links.size()),
+      axes_(axes.size()),
+      zeros_(axes.size()) {
   inputs_.reserve(inputs.size());
-  for (const InputSetup& input : inputs) inputs_.push_back({input.link, InputWatch(input.bounds)});
+  for (const InputSetup& input : inputs) inputs_.push_back({.link = input.link, .watch = InputWatch(input.bounds)});
 }
 
 bool Links::holds(const LinkReport& report, Time now) const noexcept {
@@ -25,23 +29,43 @@ bool Links::holds(const LinkReport& report, Time now) const noexcept {
 
 Cause Links::accept(const LinkReport& report, Time now) noexcept {
   if (index(report.link) >= states_.size()) return Cause::none;
-  if (!holds(report, now)) return Cause::report_invalid;
-  states_[index(report.link)] = {true, report.sequence, report.measured, report.arrival, report.faults, report.waits};
+  State& state = states_[index(report.link)];
+  if (!holds(report, now)) {
+    ++state.losses;
+    return Cause::report_invalid;
+  }
+  const bool late = state.heard && report.measured - state.measured > links_[index(report.link)].max_silence;
+  state = {true,
+           report.sequence,
+           report.measured,
+           report.arrival,
+           report.faults,
+           report.waits,
+           state.losses + (late || report.faults != 0 ? 1 : 0)};
   for (std::size_t axis = 0; axis < wiring_.size(); ++axis) {
-    if (wiring_[axis].link == report.link && wiring_[axis].channel < report.axes.size())
-      axes_[axis] = report.axes[wiring_[axis].channel];
+    if (wiring_[axis].link != report.link || wiring_[axis].channel >= report.axes.size()) continue;
+    axes_[axis] = report.axes[wiring_[axis].channel];
+    axes_[axis].position += zeros_[axis];
   }
   for (const InputReport& input : report.inputs) {
     if (index(input.input) >= inputs_.size() || inputs_[index(input.input)].link != report.link) continue;
     Input& known = inputs_[index(input.input)];
     const Beyond before = known.watch.beyond();
-    if (input.fresh) known.watch.see(input.value, report.measured);
+    if (input.fresh) {
+      known.watch.see(input.value, report.measured);
+      known.read = report.measured;
+    }
     if (known.known != input.fresh || (known.value != 0) != (input.value != 0) || known.watch.beyond() != before)
       ++input_changes_;
     known.known = input.fresh;
     known.value = input.value;
   }
   return Cause::none;
+}
+
+void Links::place_zero(AxisId axis, double at) noexcept {
+  axes_[index(axis)].position += at - zeros_[index(axis)];
+  zeros_[index(axis)] = at;
 }
 
 InputState Links::input(InputId input, Time now) const noexcept {

@@ -54,19 +54,20 @@ void RigBuilder::read_actions(Table& root) {
     read_lines(table, action, info);
     read_writes(table, action, info);
     read_turns(table, action);
-    const bool told = table.told("lines") || table.told("writes") || table.told("turns");
-    if (info.lines.empty() && info.writes.empty() && action.turns.empty() && !told)
+    read_homes(table, action, info);
+    const bool told = table.told("lines") || table.told("homes") || table.told("writes") || table.told("turns");
+    if (info.lines.empty() && info.writes.empty() && action.turns.empty() && action.homes.empty() && !told)
       table.missing(
           "lines",
           "what the link is told, as lines = [\"G28\"] or writes = [{ register = 300, value = 1 }]; or turns = "
-          "[{ set = \"valve\", to = \"on\" }]");
+          "[{ set = \"valve\", to = \"on\" }], or homes = [\"x\"]");
     read_moved(table, action, !info.lines.empty());
-    action.when = read_when(table, !action.moves.empty());
-    action.standing = table.flag("standing").value_or(!action.moves.empty());
+    const bool moves = !action.moves.empty() || !action.homes.empty();
+    action.when = read_when(table, moves);
+    action.standing = table.flag("standing").value_or(moves);
     read_action_needs(table, action);
     read_confirm(table, action, info);
-    action.limit = from_seconds(
-        table.number("limit_s", {0, longest_s, true, "s"}, action.moves.empty() ? usual_s : usual_moving_s));
+    action.limit = from_seconds(table.number("limit_s", {0, longest_s, true, "s"}, moves ? usual_moving_s : usual_s));
     Span turns{};
     for (const ActionTurn& turn : action.turns) turns += turn.after;
     if (turns >= action.limit)
@@ -205,16 +206,19 @@ void RigBuilder::check_writes() {
   for (std::size_t a = 0; a < rig_.actions.size(); ++a) {
     const LinkId link = rig_.setup.actions[a].link;
     if (link == no<LinkId> || !rig_.links[index(link)].registers) continue;
-    const std::vector<RegisterEntry>& tells = rig_.links[index(link)].registers->tells;
-    if (tells.empty()) continue;
-    const std::size_t first = tells.front().word.at, end = first + RegisterMap::span_of(tells);
+    const RegisterMap& map = *rig_.links[index(link)].registers;
     for (const auto* list : {&rig_.actions[a].writes, &rig_.actions[a].cancels})
-      for (const RegisterWrite& write : *list)
-        if (!write.coil && write.at >= first && write.at < end)
-          refuse_whole(
-              Code::bad_choice,
-              fmt::format("action '{}' writes register {}, which is told each cycle", rig_.actions[a].name, write.at),
-              fmt::format("a register outside of {} to {}", first, end - 1));
+      for (const RegisterWrite& write : *list) {
+        const std::vector<RegisterEntry>& told = write.coil ? map.coils : map.tells;
+        if (told.empty()) continue;
+        const std::size_t first = told.front().word.at, end = first + RegisterMap::span_of(told);
+        if (write.at < first || write.at >= end) continue;
+        const char* const what = write.coil ? "coil" : "register";
+        refuse_whole(
+            Code::bad_choice,
+            fmt::format("action '{}' writes {} {}, which is told each cycle", rig_.actions[a].name, what, write.at),
+            fmt::format("a {} outside of {} to {}", what, first, end - 1));
+      }
   }
 }
 
@@ -231,9 +235,9 @@ void RigBuilder::read_action_needs(Table& table, ActionSetup& action) {
     const AxisId axis = named<AxisId>(table, "needs_homed", names_.axes, word, "axis");
     if (axis == no<AxisId>) continue;
     action.needs_homed.push_back(axis);
-    if (rig_.setup.axes[index(axis)].homed == no<InputId>)
+    if (rig_.setup.axes[index(axis)].homed == no<InputId> && !rig_.setup.axes[index(axis)].homing.any())
       table.problem(Code::bad_choice, "needs_homed", fmt::format("nothing says whether '{}' is homed", word),
-                    fmt::format("[axis.{}] homed = \"INPUT\"", word));
+                    fmt::format("[axis.{}] homed = \"INPUT\", or homing = {{ … }}", word));
   }
   const auto until = table.text("until");
   if (until) action.until = named<InputId>(table, "until", input_names_, *until, "input");
@@ -252,6 +256,13 @@ void RigBuilder::read_confirm(Table& table, ActionSetup& action, const ActionInf
   if (!confirm) return;
   action.confirm = from_seconds(confirm->number("within_s", {0, 60, true, "s"}, usual_confirm_s));
   action.covers = from_seconds(confirm->number("covers_s", {0, longest_s, true, "s"}, 0));
+  if (const auto word = confirm->text("light")) {
+    action.light = named<SwitchId>(*confirm, "light", names_.switches, *word, "switch");
+    if (action.light != no<SwitchId> && action.zone != no<ZoneId> &&
+        rig_.setup.switches[index(action.light)].zone != action.zone)
+      confirm->problem(Code::bad_choice, "light", fmt::format("'{}' belongs to another zone", *word),
+                       "a switch of its zone");
+  }
   confirm->refuse_the_rest();
 }
 
@@ -304,11 +315,16 @@ std::string needs_words(const Rig& rig, const ActionSetup& action) {
 std::vector<std::string> action_words(const Rig& rig, ActionId id) {
   const ActionSetup& action = rig.setup.actions[index(id)];
   const std::string& group = rig.actions[index(id)].group;
-  std::vector<std::string> lines{told_words(rig, id)};
-  std::vector<std::string> moved;
+  std::vector<std::string> lines;
+  if (const std::string told = told_words(rig, id); !told.empty()) lines.push_back(told);
+  std::vector<std::string> moved, homed;
   for (const AxisId axis : action.moves) moved.push_back(rig.axes[index(axis)].name);
+  for (const AxisId axis : action.homes) homed.push_back(rig.axes[index(axis)].name);
   if (!moved.empty())
     lines.push_back(fmt::format("it moves {} by itself, while enable is held; letting go stops it", listed(moved)));
+  if (!homed.empty())
+    lines.push_back(
+        fmt::format("Gyrax homes {}, while enable is held; letting go stops it", fmt::join(homed, ", then ")));
   const std::string until =
       action.until == no<InputId> ? "" : fmt::format("done once {} is on; ", rig.inputs[index(action.until)].name);
   lines.push_back(fmt::format("{}{}{}while {}; for {:g} s at most", needs_words(rig, action),
@@ -316,7 +332,8 @@ std::vector<std::string> action_words(const Rig& rig, ActionId id) {
                               fmt::join(names_of_states(action.when), " or "), to_seconds(action.limit)));
   if (action.confirm > Span{})
     lines.push_back(fmt::format(
-        "asked for twice within {:g} s{}", to_seconds(action.confirm),
+        "asked for twice within {:g} s{}{}", to_seconds(action.confirm),
+        action.light != no<SwitchId> ? fmt::format("; {} is on meanwhile", rig.switches[index(action.light)]) : "",
         action.covers > Span{}
             ? fmt::format("; then all of {} once, for {:g} s", group.empty() ? "it" : group, to_seconds(action.covers))
             : ""));

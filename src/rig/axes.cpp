@@ -3,6 +3,7 @@
 
 #include "boards.hpp"
 #include "builder.hpp"
+#include "homing.hpp"
 
 #include <gyrax/rig/predictions.hpp>
 
@@ -86,6 +87,7 @@ void RigBuilder::read_axis(Table& table, const std::string& name) {
   }
   read_end_switches(table, axis);
   read_homed(table, axis);
+  read_homing(table, axis, info);
   read_duty(table, axis);
   read_brake(table, axis.brake);
   if (!info.motor) info.max_stop = table.number("max_stop", {0, max_position, true, unit_words(info.unit)}, 0);
@@ -311,6 +313,7 @@ std::string needs_words(const Rig& rig, std::size_t a) {
   if (axis.homed != no<InputId>)
     text += fmt::format("; until {} is on it is only jogged and stepped, at {:g} % of its speed",
                         rig.inputs[index(axis.homed)].name, unhomed_share * 100);
+  if (axis.homing.any()) text += "; " + homing_words(rig, a);
   if (const Span after = rig.setup.axes[a].power_after; after > Span{})
     text += fmt::format("; gets power {:g} ms after its zone", to_seconds(after) * 1e3);
   const BrakeTimes& brake = rig.setup.axes[a].brake;

@@ -61,6 +61,10 @@ class RigBuilder {
   void add_usual_zone();
   void read_end_switches(Table& table, AxisSetup& axis);
   void read_homed(Table& table, AxisSetup& axis);
+  void read_homing(Table& table, AxisSetup& axis, const AxisInfo& info);
+  void read_homes(Table& table, ActionSetup& action, const ActionInfo& info);
+  void check_homing();
+  void remark_homing();
   void read_trips(Table& table, const InputInfo& input);
   void read_duty(Table& table, AxisSetup& axis);
   void read_brake(Table& table, BrakeTimes& brake);

@@ -84,6 +84,9 @@ Dialect read_dialect(Table& table, const std::string& name) {
   } else {
     table.missing("states", "states = { idle = [\"idle\"], moving = [\"run\"], alarm = [\"alarm\"] }");
   }
+  made.pause = read_sent(table, "pause", false, "\\u0013");
+  if (!made.pause.empty() && made.paused.empty())
+    table.problem(Code::one_effect, "pause", "nothing says when it is paused", "states = { paused = [\"…\"], … }");
   made.stop = read_sent(table, "stop", true, "\\u0014");
   made.abort = read_sent(table, "abort", false, "\\u001a");
   if (auto takes = table.table("takes")) {

@@ -180,13 +180,16 @@ FarEnd far_end_of(const Rig& rig, LinkId id) {
     far.report_s = 1 / link.number("rate_hz");
     far.delay_s = far.report_s / 2;
     far.late_s = timeout_s;
-    // What is told waits for the transaction in flight; where an action writes, for that one, too.
+    // What is told waits for the transaction in flight; where an action writes, and for coils and discrete inputs, for
+    // those, too.
     const auto writes = [&](const ActionInfo& action) {
       const LinkId of = rig.setup.actions[static_cast<std::size_t>(&action - rig.actions.data())].link;
       return of == id && !action.writes.empty();
     };
     const bool acts = std::any_of(rig.actions.begin(), rig.actions.end(), writes);
-    far.told_s = far.report_s + timeout_s * (acts ? 2 : 1);
+    const int more =
+        link.registers ? (link.registers->coils.empty() ? 0 : 1) + (link.registers->discretes.empty() ? 0 : 1) : 0;
+    far.told_s = far.report_s + timeout_s * (1 + (acts ? 1 : 0) + more);
     // What is told goes on as long as the last frame is valid; then its heartbeat stands still.
     far.valid_s += far.told_s + link.number("watchdog_ms") / 1e3;
     return far;

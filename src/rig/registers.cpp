@@ -40,10 +40,21 @@ RegisterWord read_word(Table& table, const char* key, const std::string& unit) {
   return number;
 }
 
-RegisterWord read_bit(Table& table) {
+/// A bit of a register, or by itself: `single` is its key then, "coil" or "discrete".
+RegisterWord read_bit(Table& table, const char* single) {
   RegisterWord one;
   one.type = Type::bit;
-  if (!table.has("at")) table.missing("at", "the register that it is a bit of: { at = 106, bit = 0 }");
+  one.single = table.has(single);
+  if (one.single) {
+    one.at = static_cast<std::uint16_t>(table.whole(single, {0, 65535, false, "(address of a bit)", true}).value_or(0));
+    if (table.has("at"))
+      table.problem(Code::one_effect, "at", "it is in two places", fmt::format("'{}', or 'at' and 'bit'", single));
+    table.allow("at");
+    return one;
+  }
+  if (!table.has("at"))
+    table.missing("at",
+                  fmt::format("the register that it is a bit of: {{ at = 106, bit = 0 }}; or {{ {} = 5 }}", single));
   if (!table.has("bit")) table.missing("bit", "which bit of it, 0 the least: { at = 106, bit = 0 }");
   one.at = static_cast<std::uint16_t>(table.whole("at", address).value_or(0));
   one.bit = static_cast<std::uint8_t>(table.whole("bit", {0, 15, false, "(bit of a register)"}).value_or(0));
@@ -63,8 +74,10 @@ void check_reach(Table& table, const RegisterEntry& entry, double most, const st
 }
 
 std::string area(const RegisterEntry& entry) {
+  if (entry.word.single) return fmt::format("bit {}", entry.word.at);
   const unsigned last = entry.word.at + static_cast<unsigned>(entry.word.size()) - 1;
-  return entry.word.size() == 1 ? fmt::format("{}", entry.word.at) : fmt::format("{} and {}", entry.word.at, last);
+  return entry.word.size() == 1 ? fmt::format("register {}", entry.word.at)
+                                : fmt::format("registers {} and {}", entry.word.at, last);
 }
 
 /// In the order of addresses, none twice.
@@ -74,25 +87,29 @@ void put_in_order(Table& table, std::vector<RegisterEntry>& entries, bool told) 
   for (std::size_t i = 1; i < entries.size(); ++i) {
     const RegisterEntry &one = entries[i - 1], &next = entries[i];
     const std::size_t end = one.word.at + one.word.size();
-    const bool bits = one.word.type == Type::bit && next.word.type == Type::bit && one.word.at == next.word.at;
+    const bool bits =
+        one.word.type == Type::bit && next.word.type == Type::bit && one.word.at == next.word.at && !one.word.single;
     const std::string first = next.name.substr(0, next.name.find('.'));
     if (bits ? one.word.bit == next.word.bit : next.word.at < end)
       table.problem(Code::duplicate_name, first.c_str(),
-                    fmt::format("{} and {} are in one place: register {}", one.name, next.name, area(next)),
-                    "a place for each");
+                    fmt::format("{} and {} are in one place: {}", one.name, next.name, area(next)), "a place for each");
     else if (told && next.word.at > end && !bits)
-      table.problem(
-          Code::out_of_range, first.c_str(),
-          fmt::format("register {} lies between {} and {}, and would be written with them", end, one.name, next.name),
-          "what is told stands in registers one after the other");
+      table.problem(Code::out_of_range, first.c_str(),
+                    fmt::format("{} {} lies between {} and {}, and would be written with them",
+                                one.word.single ? "coil" : "register", end, one.name, next.name),
+                    one.word.single ? "what is told stands in coils one after the other"
+                                    : "what is told stands in registers one after the other");
   }
   constexpr std::size_t all_registers = 65536;
   if (!entries.empty() && entries.back().word.at + entries.back().word.size() > all_registers)
     table.problem(Code::out_of_range, entries.back().name.substr(0, entries.back().name.find('.')).c_str(),
-                  fmt::format("it takes the registers {}", area(entries.back())), "the last one is 65535");
-  const std::size_t span = RegisterMap::span_of(entries), most = told ? most_told_registers : most_heard_registers;
+                  fmt::format("it takes the {}", area(entries.back())), "the last one is 65535");
+  const bool single = !entries.empty() && entries.front().word.single;
+  const std::size_t span = RegisterMap::span_of(entries),
+                    most = single ? (told ? most_told_coils : most_heard_discretes)
+                                  : (told ? most_told_registers : most_heard_registers);
   if (span > most)
-    table.problem(Code::too_many, "", fmt::format("they span {} registers", span),
+    table.problem(Code::too_many, "", fmt::format("they span {} {}", span, single ? "bits" : "registers"),
                   fmt::format("at most {}, which one request takes", most));
 }
 
@@ -193,8 +210,8 @@ std::vector<RegisterEntry> RigBuilder::read_entries(Table& table, LinkId link, b
     if (!table.is_table(key.c_str())) {
       table.problem(Code::wrong_type, key.c_str(), "is no table of registers",
                     told ? "an axis's { position = 102, speed = 104, type = \"i32\", counts = [1000, 1] }, a switch's "
-                           "{ at = 106, bit = 0 }"
-                         : "an axis's { position = 202, … }, an input's { at = 206, bit = 0 }");
+                           "{ at = 106, bit = 0 } or { coil = 5 }"
+                         : "an axis's { position = 202, … }, an input's { at = 206, bit = 0 } or { discrete = 7 }");
       continue;
     }
     Table one = *table.table(key.c_str());
@@ -209,13 +226,14 @@ std::vector<RegisterEntry> RigBuilder::read_entries(Table& table, LinkId link, b
       if (of_link(setup.wiring.link)) read_axis_entries(one, axis->second, told, entries);
     } else if (const auto target = names_.switches.find(key); told && target != names_.switches.end()) {
       const Wiring& wiring = rig_.setup.switches[target->second].wiring;
-      if (of_link(wiring.link)) entries.push_back({What::on, wiring.channel, key, read_bit(one)});
+      if (of_link(wiring.link)) entries.push_back({What::on, wiring.channel, key, read_bit(one, "coil")});
     } else if (const auto input = input_names_.find(key); !told && input != input_names_.end()) {
       const InputInfo& info = rig_.inputs[input->second];
       if (!of_link(info.link)) continue;
       const bool is_contact = info.unit.empty();
       if (!is_contact && !one.has("at")) one.missing("at", "its register: { at = 206, type = \"i16\" }");
-      entries.push_back({What::input, info.channel, key, is_contact ? read_bit(one) : read_word(one, "at", info.unit)});
+      entries.push_back(
+          {What::input, info.channel, key, is_contact ? read_bit(one, "discrete") : read_word(one, "at", info.unit)});
     } else {
       table.problem(
           Code::unknown_name, key.c_str(),
@@ -280,14 +298,16 @@ void RigBuilder::check_registers(Table& table, LinkId link, const RegisterMap& m
   }
   for (std::size_t s = 0; s < rig_.switches.size(); ++s)
     if (const Wiring& wiring = rig_.setup.switches[s].wiring;
-        wiring.link == link && !has(map.tells, What::on, wiring.channel))
+        wiring.link == link && !has(map.tells, What::on, wiring.channel) && !has(map.coils, What::on, wiring.channel))
       table.missing("tells", fmt::format("the bit of the switch '{}'", rig_.switches[s]));
   for (const InputInfo& input : rig_.inputs)
-    if (input.link == link && !has(map.hears, What::input, input.channel))
+    if (input.link == link && !has(map.hears, What::input, input.channel) &&
+        !has(map.discretes, What::input, input.channel))
       table.missing("hears", fmt::format("the register of the input '{}'", input.name));
-  if (!map.tells.empty() && map.told(What::heartbeat) == nullptr)
+  if (map.tells_any() && map.told(What::heartbeat) == nullptr)
     table.missing("tells", "heartbeat: without it the far end cannot notice that nobody is there");
-  if (map.hears.empty()) table.missing("hears", "what is heard: heartbeat, status, positions, inputs");
+  if (map.hears.empty() && map.discretes.empty())
+    table.missing("hears", "what is heard: heartbeat, status, positions, inputs");
   if (moves && map.told(What::word) == nullptr)
     table.missing("tells", "control: the register that switches it on and off");
   if (moves && map.heard(What::word) == nullptr)
@@ -301,14 +321,17 @@ void RigBuilder::check_registers(Table& table, LinkId link, const RegisterMap& m
 void RigBuilder::resolve_registers() {
   for (auto& [link, table] : register_tables_) {
     RegisterMap map;
-    if (auto tells = table.table("tells")) {
-      map.tells = read_entries(*tells, link, true);
-      put_in_order(*tells, map.tells, true);
-    }
-    if (auto hears = table.table("hears")) {
-      map.hears = read_entries(*hears, link, false);
-      put_in_order(*hears, map.hears, false);
-    }
+    const auto read = [&](const char* key, bool told, std::vector<RegisterEntry>& registers,
+                          std::vector<RegisterEntry>& bits) {
+      auto entries = table.table(key);
+      if (!entries) return;
+      for (RegisterEntry& entry : read_entries(*entries, link, told))
+        (entry.word.single ? bits : registers).push_back(std::move(entry));
+      put_in_order(*entries, registers, told);
+      put_in_order(*entries, bits, told);
+    };
+    read("tells", true, map.tells, map.coils);
+    read("hears", false, map.hears, map.discretes);
     if (auto states = table.table("states")) {
       for (const std::string& name : states->keys())
         if (auto state = states->table(name.c_str())) map.states.push_back(read_state(*state, name));

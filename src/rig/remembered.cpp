@@ -53,7 +53,8 @@ std::string remembered_path(const std::string& rig_path) {
 
 bool remembers_place(const Rig& rig, AxisId axis) {
   const AxisSetup& setup = rig.setup.axes[index(axis)];
-  return setup.position == PositionKind::assumed && is_place(setup.drive) &&
+  // What is homed is not known again before it is homed again.
+  return setup.position == PositionKind::assumed && is_place(setup.drive) && !setup.homing.any() &&
          rig.links[index(setup.wiring.link)].kind == "board";
 }
 

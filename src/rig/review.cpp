@@ -158,7 +158,7 @@ std::string entry_words(const std::vector<RegisterEntry>& entries) {
   for (const RegisterEntry& entry : entries) {
     const RegisterWord& word = entry.word;
     all += fmt::format("{}{} {}", all.empty() ? "" : ", ", entry.name, word.at);
-    if (word.type == RegisterWord::Type::bit) all += fmt::format(" bit {}", word.bit);
+    if (word.type == RegisterWord::Type::bit && !word.single) all += fmt::format(" bit {}", word.bit);
     const bool counts = word.counts != 1 || word.is != 1;
     if (word.type != RegisterWord::Type::bit && word.type != RegisterWord::Type::u16)
       all += counts ? fmt::format(" ({}, {:g} counts are {:g})", name_of(word.type), word.counts, word.is)
@@ -181,7 +181,9 @@ void write_list(Out out, std::string list) {
 
 void write_registers(Out out, const RegisterMap& map) {
   if (!map.tells.empty()) write_list(out, "told: " + entry_words(map.tells));
-  write_list(out, "heard: " + entry_words(map.hears));
+  if (!map.coils.empty()) write_list(out, "told in coils: " + entry_words(map.coils));
+  if (!map.hears.empty()) write_list(out, "heard: " + entry_words(map.hears));
+  if (!map.discretes.empty()) write_list(out, "heard of discrete inputs: " + entry_words(map.discretes));
   std::string states;
   for (const DriveState& state : map.states)
     states +=

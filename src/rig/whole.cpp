@@ -40,7 +40,8 @@ void RigBuilder::collect_dependencies() {
     // On the word of a switch that nobody hears of nothing moves.
     for (const SwitchId target : setup.axes[a].needs) add_once(zone.links, setup.switches[index(target)].wiring.link);
     for (const InputId input : setup.axes[a].needs_inputs) add_once(zone.links, setup.inputs[index(input)].link);
-    for (const InputId end : {setup.axes[a].low_end, setup.axes[a].high_end, setup.axes[a].homed})
+    for (const InputId end :
+         {setup.axes[a].low_end, setup.axes[a].high_end, setup.axes[a].homed, setup.axes[a].homing.home})
       if (end != no<InputId>) add_once(zone.links, setup.inputs[index(end)].link);
   }
   for (ZoneSetup& zone : setup.zones)
@@ -238,7 +239,7 @@ void RigBuilder::remark_few_keys() {
 void RigBuilder::remark() {
   remark_few_keys();
   for (const LinkInfo& link : rig_.links)
-    if (link.registers && !link.registers->tells.empty())
+    if (link.registers && link.registers->tells_any())
       rig_.remarks.push_back(fmt::format(
           "link {}: whether the watchdog of its far end is on, and stops after {:g} ms, nobody checks; where it "
           "is off, what was told last stays told",
@@ -268,6 +269,7 @@ void RigBuilder::remark() {
         fmt::format("action {}: {} moves {} by itself: of Gyrax only its stops hold meanwhile, not its travel or speed",
                     rig_.actions[a].name, rig_.links[index(action.link)].name, listed(axes)));
   }
+  remark_homing();
   for (const LinkInfo& link : rig_.links)
     for (const ChannelInfo& channel : link.axis_channels)
       if (channel.kind == wire::ChannelKind::stepper)
@@ -278,7 +280,7 @@ void RigBuilder::remark() {
     if (rig_.axes[a].motor) {
       rig_.remarks.push_back(fmt::format(
           "motor {}: nothing measures it, so that a stalled or a runaway one is not noticed", rig_.axes[a].name));
-    } else if (rig_.setup.axes[a].position == PositionKind::assumed)
+    } else if (rig_.setup.axes[a].position == PositionKind::assumed && !rig_.setup.axes[a].homing.any())
       rig_.remarks.push_back(
           fmt::format("axis {}: nothing measures it, so that a wrong or a stuck one is not noticed; its first move "
                       "runs at {:g} % speed",
@@ -318,6 +320,7 @@ Rig RigBuilder::finish(const std::string& path) {
   check_coupled();
   check_layers();
   check_writes();
+  check_homing();
   remark();
   for (std::size_t row = 0; row < s.controls.size(); ++row) {
     const ControlSetup& c = s.controls[row];

@@ -200,6 +200,11 @@ std::string say(const Rig& rig, const Event& e) {
                          refused());
     case Kind::reduced: return fmt::format("reduced speed is now {}", e.number != 0 ? "on" : "off");
     case Kind::homed:
+      if (e.number == 0 && e.obstacle.input == no<InputId>)
+        return fmt::format(
+            "{} is not homed: where it is is not known, and its travel does not hold; it is only jogged and stepped, "
+            "at {:g} % of its speed",
+            rig.axes[index(e.axis)].name, unhomed_share * 100);
       return e.number != 0
                  ? fmt::format("{} is homed", rig.axes[index(e.axis)].name)
                  : fmt::format("{} is not homed ({} is not on): it is only jogged and stepped, at {:g} % of its speed",

@@ -141,6 +141,10 @@ void Bench::measure(Time now) noexcept {
     if (knows) state.told = p;
     sent.axes[a] = {axis.measured, state.told, knows ? state.v : 0};
   }
+  for (const BenchSwitch& one : setup_.met) {
+    const double p = states_[one.axis].p;
+    setup_.inputs[one.input].value = (one.up ? p >= one.at : p <= one.at) ? 1 : 0;
+  }
   for (std::size_t i = 0; i < sent.inputs.size(); ++i) sent.inputs[i] = setup_.inputs[i];
   sent.report = {setup_.link, heartbeat_, now, now + setup_.report_delay, sent.axes};
   sent.report.inputs = sent.inputs;

@@ -18,7 +18,7 @@ Controller::Controller(const ControllerSetup& setup) : setup_(setup) {
 
 ControllerState Controller::state() const noexcept {
   return has_alarm_                        ? ControllerState::alarm
-         : paused_                         ? ControllerState::paused
+         : paused_ && !(speed_ > 0)        ? ControllerState::paused
          : queue_.empty() && !(speed_ > 0) ? ControllerState::idle
                                            : ControllerState::moving;
 }

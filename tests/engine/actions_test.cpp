@@ -338,3 +338,21 @@ TEST_CASE("Whatever hands, wires and links do: an action that began ends once, a
   }
   CHECK(begun > 100);
 }
+
+TEST_CASE("A lamp is on while an action is prepared, in whatever state its zone is, and no longer") {
+  Stand s(acting_rig(test::changed(acting, "confirm = true", "confirm = { within_s = 3, light = \"lamp\" }")));
+  s.run(0.1);
+  REQUIRE(s.state() == State::stowed);
+  s.tap("thumb.right").run(0.1);
+  CHECK(s.stage("unlock") == ActionStage::prepared);
+  CHECK(s.switched_on("lamp"));
+  s.run(3.1);
+  CHECK(s.stage("unlock") == ActionStage::idle);
+  CHECK_FALSE(s.switched_on("lamp"));
+  s.tap("thumb.right").run(0.1);
+  CHECK(s.switched_on("lamp"));
+  s.tap("thumb.right").tick();
+  CHECK(s.stage("unlock") == ActionStage::running);
+  CHECK_FALSE(s.switched_on("lamp"));
+  CHECK(s.count(Event::Kind::switch_refused) == 0);
+}

@@ -202,6 +202,52 @@ TEST_CASE("From a stick to a servo and a stepper over 115,200 baud, exactly, and
   CHECK(b.near.talk().counts().reports > 190);
 }
 
+TEST_CASE("A stepper whose board only counts is homed to its switch; what it is told afterwards is exact, to a step") {
+  std::string text = test::on_a_board();
+  text = test::changed(text, "steps = [16000, 360]",
+                       "steps = [16000, 360]\nhoming = { switch = \"table_home\", towards = "
+                       "\"low\", speed = 40, slow = 2, back_off = 3, at = -170, then = -90 }");
+  text += "[input.table_home]\nchannel = 2\n[action.find_home]\nhomes = [\"table\"]\nlimit_s = 30\n";
+  Bench b(text);
+  // The board counts from 0; its switch is 60 deg down from there.
+  const double steps_at_home = -60 * steps_per_deg;
+  const auto run = [&](double s) {
+    for (const Time end = b.stand.now() + from_seconds(s); b.stand.now() < end;) {
+      b.board.set_input(2, b.board.position(table) <= steps_at_home ? 1 : 0);
+      b.tick();
+    }
+  };
+  run(0.5);
+  b.make_live();
+  REQUIRE(b.stand.state() == State::live);
+  b.faults = 0;
+  CHECK_FALSE(b.stand.engine().homed(b.stand.axis_id("table")));
+  b.stand.type("find_home");
+  run(20);
+  CHECK(b.stand.engine().homed(b.stand.axis_id("table")));
+  CHECK(b.stand.stage("find_home") == ActionStage::idle);
+  CHECK(b.stand.command("table").p == -90);
+  CHECK(b.faults == 0);
+  // Where its shaft is: 80 deg up from its switch, but for what 2 deg/s make between two reports.
+  const double off = b.board.position(table) / steps_per_deg - (-60 + 80);
+  CHECK(std::abs(off) < 2 * 0.012 + 1 / steps_per_deg);
+  // A tenth of a degree is 4.44 steps: no error gathers.
+  const double before = b.board.position(table);
+  for (int i = 0; i < 20; ++i) {
+    b.stand.press("hat.right");
+    run(0.05);
+    b.stand.release("hat.right");
+    run(0.05);
+  }
+  run(0.5);
+  CHECK(b.stand.command("table").p == doctest::Approx(-88).epsilon(1e-12));
+  CHECK(std::abs(b.board.position(table) - before - 2 * steps_per_deg) <= 1);
+  // A board whose power goes forgets; so does one whose motor has none.
+  b.board.restart();
+  run(1);
+  CHECK_FALSE(b.stand.engine().homed(b.stand.axis_id("table")));
+}
+
 TEST_CASE("A cable cut, a program killed, a hand that lets nothing through: the board stops by itself, in time") {
   test::Random random;
   Span longest{};

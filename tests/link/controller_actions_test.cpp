@@ -132,6 +132,37 @@ TEST_CASE(
   }
 }
 
+TEST_CASE("It probes until its probe touches, and is known to stand there; where nothing touches it has an alarm") {
+  std::string text = test::changed(test::on_a_controller(), "homed={homed}", "homed={homed} probe={probe}");
+  text += R"(
+[input.homed]
+[input.probe]
+[action.probe]
+lines = ["G31 X600 F1200"]
+moves = ["x"]
+until = "probe"
+limit_s = 60
+)";
+  for (const bool touches : {true, false}) {
+    CAPTURE(touches);
+    ControllerBench b(text);
+    b.make_live();
+    b.stand.type("probe");
+    b.run(3);
+    CHECK(b.far.machine().speed(0) == doctest::Approx(20));
+    for (std::size_t i = 0; i < b.rig.inputs.size() && touches; ++i)
+      if (b.rig.inputs[i].name == "probe") b.far.set_input(b.rig.inputs[i].channel, 1);
+    b.run(touches ? 1 : 40);
+    CAPTURE(said(b));
+    CHECK(said(b).find(touches ? "probe is done" : "probe was refused") != std::string::npos);
+    CHECK(b.at_rest());
+    CHECK((b.far.machine().state() == sim::ControllerState::alarm) == !touches);
+    if (!touches) continue;
+    CHECK(b.far.machine().position(0) < 70);
+    check_agrees(b);
+  }
+}
+
 TEST_CASE("Lines between moves do not disturb them; one that is refused is said so, and nothing stops") {
   for (const char* dialect : test::dialects) {
     CAPTURE(dialect);

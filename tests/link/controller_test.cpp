@@ -308,6 +308,46 @@ TEST_CASE(
   CHECK(b.stand.state() == State::stowed);
 }
 
+TEST_CASE("Where its stop would lose the position of what moves it is paused first, and told to stop once it rests") {
+  ControllerBench b(test::changed(test::on_a_controller(), "stop = ", "pause = \"\\u0013\"\nstop = "));
+  for (int round = 0; round < 3; ++round) {
+    CAPTURE(round);
+    b.make_live();
+    b.stand.move("stick.left.x", round == 1 ? -1 : 1);
+    b.run(0.6);
+    REQUIRE(b.far.machine().speed() > 100);
+    b.far.seen();
+    b.stand.press("face.east");
+    const std::uint64_t before = b.far.stops();
+    for (int i = 0; i < 500 && b.far.stops() == before; ++i) b.tick();
+    CHECK(b.far.stops() == before + 1);
+    CHECK(b.far.machine().speed() == 0);
+    CHECK(b.far.seen().front() == "it is told to pause");
+    b.stand.release("face.east");
+    b.let_go();
+    b.run(1);
+    CHECK(b.faults == 0);
+    CHECK(b.at_rest());
+    CHECK(b.far.machine().queued() == 0);
+  }
+  // One that somebody paused is told to stop at once, and one that does not pause by all means.
+  b.make_live();
+  CHECK(b.stand.state() == State::live);
+  b.far.machine().pause(true);
+  b.run(0.6);
+  CHECK((b.faults & controller_paused) != 0);
+  CHECK(b.far.machine().state() == sim::ControllerState::idle);
+  b.let_go();
+  b.press("menu.centre");
+  b.make_live();
+  b.stand.move("stick.left.x", 1);
+  b.run(0.6);
+  b.there.spoils = [](std::string& bytes) { std::erase(bytes, '\x13'); };
+  b.stand.press("face.east");
+  b.run(3);
+  CHECK(b.at_rest());
+}
+
 TEST_CASE("No feed is above what an axis may, whatever is asked for; nor is it told more than it takes") {
   test::Random random;
   for (int round = 0; round < rounds(4, 40); ++round) {

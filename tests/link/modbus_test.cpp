@@ -689,3 +689,119 @@ TEST_CASE("A sender that is gone at full speed: the drive's own watchdog stops i
   MESSAGE(in_time, " of ", count, " in time; in ", late, " this machine was late itself");
   CHECK(in_time + late == count);
 }
+
+namespace {
+
+/// The drive and a PLC at two addresses of one wire; a lamp and a pump in coils, a cover and a door in discrete inputs.
+Rig on_one_line(const std::string& wire) {
+  std::string text = test::on_a_drive(wire, "watchdog_ms = 2000\ntimeout_ms = 200");
+  text = test::changed(text, "lamp = { at = 106, bit = 3 }", "lamp = { coil = 6 }");
+  text = test::changed(text, "cover = { at = 207, bit = 0 }", "cover = { discrete = 3 }");
+  for (const char* table : {"[axis.table]\n", "[switch.lamp]\n", "[input.load]\n", "[input.cover]\n"})
+    text = test::changed(text, table, std::string(table) + "link = \"turn\"\n");
+  return test::rig(text + "[link.plc]\nkind = \"modbus\"\n[link.plc.modbus]\n" + wire + R"(
+unit = 2
+timeout_ms = 200
+[link.plc.modbus.tells]
+heartbeat = 10
+pump = { coil = 40 }
+[link.plc.modbus.hears]
+heartbeat = 20
+level = { at = 21, type = "u16", counts = [10, 1] }
+door = { discrete = 12 }
+[switch.pump]
+link = "plc"
+[input.level]
+link = "plc"
+unit = "%"
+start = 60
+[input.door]
+link = "plc"
+)");
+}
+
+}  // namespace
+
+TEST_CASE("A drive and a PLC at two addresses of one wire, with coils and discrete inputs; hung, and with noise") {
+  const test::Folder folder;
+  test::Random random;
+  for (const std::string& wire : {fmt::format("tcp = \"127.0.0.1:{}\"", random.whole(20'000, 30'000)),
+                                  fmt::format("serial = \"{}\"\nbaud = 115200", folder / "line")}) {
+    CAPTURE(wire);
+    const bool is_line = wire.starts_with("serial");
+    const Rig rig = on_one_line(wire);
+    DriveStandIn far(rig, LinkId{0});
+    ModbusWires wires;
+    ModbusLink turn(rig, LinkId{0}, wires), plc(rig, LinkId{1}, wires);
+    const BootClock clock;
+    AxisWord word{Mode::off, 0, 0};
+    std::vector<std::uint8_t> lamp{0}, pump{0};
+    std::uint32_t sequence = 0;
+    std::vector<double> turn_inputs, plc_inputs;
+    std::size_t turn_heard = 0, plc_heard = 0;
+    std::string seen, said;
+    std::vector<LinkReport> reports;
+    const auto until = [&](auto holds) {
+      for (int i = 0; i < 20'000; ++i) {
+        far.run(1ms);
+        for (const std::string& words : far.seen()) seen += words + "\n";
+        const Time now = clock.now();
+        for (ModbusLink* const link : {&turn, &plc}) {
+          const bool is_turn = link == &turn;
+          reports.clear();
+          link->receive(now, reports);
+          for (const LinkReport& report : reports) {
+            ++(is_turn ? turn_heard : plc_heard);
+            std::vector<double>& values = is_turn ? turn_inputs : plc_inputs;
+            values.clear();
+            for (const InputReport& input : report.inputs) values.push_back(input.value);
+          }
+          Frame frame;
+          frame.sequence = ++sequence;
+          frame.sent = frame.due = now;
+          frame.valid_for = 1s;
+          if (is_turn) frame.axes = {&word, 1};
+          frame.switches = is_turn ? lamp : pump;
+          link->send(frame);
+          while (const auto one = link->said()) said += *one + "\n";
+        }
+        if (holds()) return true;
+      }
+      MESSAGE(said << seen);
+      return false;
+    };
+    REQUIRE(until([&] { return turn_heard > 3 && plc_heard > 3; }));
+    CHECK(turn_inputs == std::vector<double>{20, 1});
+    CHECK(plc_inputs == std::vector<double>{60, 0});
+    lamp[0] = pump[0] = 1;
+    CHECK(until([&] {
+      return seen.find("turn: lamp on") != std::string::npos && seen.find("plc: pump on") != std::string::npos;
+    }));
+    CHECK(far.take("input door on").empty());
+    CHECK(far.take("input cover off").empty());
+    CHECK(until([&] { return turn_inputs == std::vector<double>{20, 0} && plc_inputs == std::vector<double>{60, 1}; }));
+    // One hangs; a line goes on with the other.
+    CHECK(far.take("hung plc").empty());
+    const std::size_t before = turn_heard;
+    CHECK(until([&] { return said.find("plc: ") != std::string::npos && said.find("failed") != std::string::npos; }));
+    if (is_line) CHECK(until([&] { return turn_heard > before + 5; }));
+    CHECK(far.take("mend").empty());
+    CHECK(far.take("hung nobody") == "there is no link 'nobody' on this wire");
+    CHECK(far.take("cut plc") == "'cut' is of the whole wire, and takes no name");
+    const std::size_t again = plc_heard;
+    CHECK(until([&] { return plc_heard > again + 5; }));
+    CHECK(far.take("noisy").empty() == is_line);
+    if (!is_line) continue;
+    // What noise spoils is no word: nothing is turned, and no input is another.
+    said.clear();
+    const std::size_t noisy = turn_heard;
+    CHECK(until([&] { return said.find("failed") != std::string::npos && turn_heard > noisy + 20; }));
+    CHECK(turn_inputs == std::vector<double>{20, 0});
+    CHECK(plc_inputs == std::vector<double>{60, 1});
+    CHECK(seen.find("lamp off") == std::string::npos);
+    CHECK(seen.find("pump off") == std::string::npos);
+    CHECK(far.take("mend").empty());
+    const std::size_t mended = plc_heard;
+    CHECK(until([&] { return plc_heard > mended + 20; }));
+  }
+}

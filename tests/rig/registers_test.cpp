@@ -83,6 +83,34 @@ TEST_CASE("What is wrong with registers is told, each with what would be right")
         test::Refused{"increments = [0.1, 1]", "servo = { ends = [-180, 180], pulse_us = [900, 2100] }\nstart = 0",
                       "is a servo behind a pulse"},
         test::Refused{"position = 202, speed = 204", "position = 65535, speed = 65531", "the last one is 65535"},
+        test::Refused{"lamp = { at = 106, bit = 3 }", "lamp = { coil = 70000 }", "70000"},
+        test::Refused{"lamp = { at = 106, bit = 3 }", "lamp = { coil = 7, at = 106 }", "in two places"},
+        test::Refused{"cover = { at = 207, bit = 0 }", "cover = { discrete = 7, bit = 0 }", "no such key"},
+        test::Refused{"[switch.lamp]\n", "[switch.lamp]\n[switch.pump]\n[switch.valve]\n",
+                      "the bit of the switch 'pump'"},
+        test::Refused{"[switch.lamp]\n", "[switch.lamp]\n[action.air]\nwrites = [{ register = 102, value = 1 }]\n",
+                      "which is told each cycle"},
         test::Refused{"kind = \"modbus\"", "kind = \"board\"", "no such key"}})
     test::check_refused(sound, one);
+}
+
+TEST_CASE("Switches in coils and discrete inputs are requests of their own, and check counts their time-outs") {
+  const std::string both =
+      test::changed(test::changed(test::on_a_drive(), "lamp = { at = 106, bit = 3 }", "lamp = { coil = 7 }"),
+                    "cover = { at = 207, bit = 0 }", "cover = { discrete = 9 }");
+  const Rig rig = test::rig(both);
+  const RegisterMap& map = *rig.links[0].registers;
+  REQUIRE(map.coils.size() == 1);
+  REQUIRE(map.discretes.size() == 1);
+  CHECK(map.tells.size() == 4);
+  CHECK(map.hears.size() == 5);
+  CHECK(review_text(rig).find("told in coils: lamp 7\n") != std::string::npos);
+  CHECK(review_text(rig).find("heard of discrete inputs: cover 9\n") != std::string::npos);
+  CHECK(far_end_of(rig, AxisId{0}).told_s == doctest::Approx(0.02 + 3 * 0.1));
+  for (const test::Refused& one :
+       {test::Refused{"lamp = { coil = 7 }", "lamp = { coil = 7 }\npump = { coil = 7 }", "in one place: bit 7"},
+        test::Refused{"lamp = { coil = 7 }", "lamp = { coil = 7 }\npump = { coil = 9 }", "coil 8 lies between"}})
+    test::check_refused(test::changed(both, "[switch.lamp]\n", "[switch.lamp]\n[switch.pump]\n"), one);
+  test::check_refused(both, {"[switch.lamp]\n", "[switch.lamp]\n[action.air]\nwrites = [{ coil = 7, to = \"on\" }]\n",
+                             "writes coil 7, which is told each cycle"});
 }

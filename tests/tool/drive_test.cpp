@@ -82,7 +82,7 @@ TEST_CASE("An independent client reads and writes the drive's registers, and swi
   CHECK(drive.says("load is 94 %"));
   CHECK(client(port, "-r 206 127.0.0.1").find("failed") != std::string::npos);
   drive.tell("explode");
-  CHECK(drive.says("there is no 'explode'; it takes cut, hung, slow"));
+  CHECK(drive.says("there is no 'explode'; it takes cut, noisy, hung, slow"));
   drive.tell("input load much");
   CHECK(drive.says("input load is a number of %"));
 }

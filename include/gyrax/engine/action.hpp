@@ -29,9 +29,10 @@ struct ActionTurn {
 
 struct ActionSetup {
   ZoneId zone{};
-  LinkId link = no<LinkId>;   ///< that carries it out; none: it is `turns` alone
+  LinkId link = no<LinkId>;   ///< that carries it out; none: it is `turns` or `homes` alone
   std::vector<AxisId> moves;  ///< that the link moves by itself meanwhile: their groups are blocked, and are taken up
                               ///< afterwards where they stand. All measured, and without a brake
+  std::vector<AxisId> homes;  ///< axes that Gyrax homes, one after the other; no link then. Their groups are blocked
   StateBits when = bit(State::ready) | bit(State::live);  ///< its zone's; it ends where the zone leaves them
   bool standing = false;                                  ///< the axes of its zone have to be at rest
   std::vector<SwitchId> needs;
@@ -39,7 +40,8 @@ struct ActionSetup {
   std::vector<AxisId> needs_homed;
   std::uint16_t group = 0;  ///< actions that belong together
   Span confirm{};           ///< a press prepares it, and another one within this begins it; 0: one press begins it
-  Span covers{};            ///< once one of its group is confirmed, none of it has to be for so long; 0: each time
+  SwitchId light = no<SwitchId>;  ///< on while it is prepared
+  Span covers{};  ///< once one of its group is confirmed, none of it has to be for so long; 0: each time
   Span limit = std::chrono::seconds(10);  ///< it takes no longer, > 0
   std::vector<ActionTurn> turns;
   InputId until = no<InputId>;  ///< it is not done before this is on

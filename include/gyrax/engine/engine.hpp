@@ -81,6 +81,8 @@ class Engine {
   const AxisMotion& motion(AxisId axis) const noexcept { return parts_.motion.axis(axis); }
   /// Where the person's own zero is, counted from the machine's.
   Nano zero(AxisId axis) const noexcept { return parts_.axis(axis).zero; }
+  /// Whether it is known where it is: an input says so, or Gyrax has homed it. True where nothing has to.
+  bool homed(AxisId axis) const noexcept { return parts_.axis(axis).is_homed; }
   ActionView action(ActionId action) const noexcept {
     const detail::Action& one = parts_.actions[index(action)];
     return {one.stage, one.since};

@@ -51,8 +51,11 @@ struct Axis {
         low_end(s.low_end),
         high_end(s.high_end),
         homed(s.homed),
-        is_homed(s.homed == no<InputId>),
-        zero(s.zero) {}
+        is_homed(s.homed == no<InputId> && !s.homing.any()),
+        zero(s.zero),
+        homing(s.homing),
+        low(s.limits.low()),
+        high(s.limits.high()) {}
   ZoneId zone;
   LinkId link;
   PositionKind position;
@@ -62,8 +65,13 @@ struct Axis {
   double start, in_position;
   Span rest;
   InputId low_end, high_end, homed;
-  bool is_homed = false;           // as the last tick saw it; true where nothing says so
-  Nano zero = 0;                   // the person's own
+  bool is_homed = false;  // as the last tick saw it; true where nothing says so
+  Nano zero = 0;          // the person's own
+  HomingSetup homing;
+  double low, high;                // its travel, once it is homed
+  Nano link_zero = 0;              // where its link counts from
+  std::uint32_t losses = 0;        // of its link, as the last tick saw them
+  double homing_speed = 0;         // at which a homing leads it
   std::optional<Time> wheel_told;  // when it was last told that counts do nothing
   Obstacle held_by;                // what keeps it from what it is asked, besides its zone and its travel
   bool lapsed = false;             // asked while it lacked something: it has to be let go, or met, first
@@ -114,6 +122,14 @@ struct Staggered {
   Time since{};  // its zone has power
 };
 
+/// How far the homing of an action is.
+struct HomingRun {
+  std::size_t row = 0;  // in its homes
+  HomingPhase phase = HomingPhase::begin;
+  double from = 0;  // where the phase began
+  double met = 0;   // where the switch came on
+};
+
 /// An action, and how far it is.
 struct Action {
   explicit Action(const ActionSetup& s) : setup(s) {}
@@ -123,6 +139,7 @@ struct Action {
   std::size_t turn = 0;    // the next one
   std::uint32_t number = 0;
   bool carried_out = false;  // its link has said so, or it has none
+  HomingRun homing;
 };
 
 /// What each tick needs of a group, whatever it does.
@@ -133,6 +150,7 @@ struct GroupPlace {
   bool turns = false;      // some axis of it is a motor, that rests before it turns round
   bool homes = false;      // some axis of it counts as homed only while an input says so
   bool acted_on = false;   // some action moves an axis of it
+  bool homing = false;     // one leads it now
   bool from_zero = false;  // something takes an axis of it to a place that counts from the person's zero
 };
 
@@ -164,7 +182,9 @@ struct EngineParts {
   Lists<SwitchId> needs;                       // by group: what any of its axes needs
   Lists<InputId> needs_inputs;                 // the same
   std::uint32_t input_changes = 0;             // of the links, when they were looked at last
+  std::vector<AxisId> homed_here;              // those that Gyrax homes
   std::vector<Request> requests;               // by CoordinateId
+  std::vector<Request> homing_requests;        // the same, of what homes them
   bool held_back = true;                       // requests is not what the hands ask: something was taken from it
   std::vector<double> overrides;               // by AxisId: the share of speed in force
   std::vector<LinkId> measured_by;             // by AxisId; none: nothing has to measure it

@@ -5,6 +5,7 @@
 
 #include <gyrax/bind/bind.hpp>
 #include <gyrax/engine/action.hpp>
+#include <gyrax/engine/homing.hpp>
 #include <gyrax/motion/motion.hpp>
 #include <gyrax/output/drive.hpp>
 #include <gyrax/permit/brake.hpp>
@@ -40,9 +41,12 @@ struct AxisSetup {
   std::vector<InputId> needs_inputs;  ///< all of these must be on, and known, for it to move
   /// The switches at its ends: while one is on, or not known, the axis moves only away from it.
   InputId low_end = no<InputId>, high_end = no<InputId>;
-  /// On, and known, while it is homed; until then it is only jogged and stepped, at unhomed_share of its speed. None:
-  /// it counts as homed.
+  /// On, and known, while it is homed; until then it is only jogged and stepped, at unhomed_share of its speed. None,
+  /// and no homing: it counts as homed.
   InputId homed = no<InputId>;
+  /// How Gyrax homes it. Until it has, and again after it lost its place, its travel does not hold, and it is what is
+  /// not homed. Not beside `homed`; of a counted drive.
+  HomingSetup homing{};
   Nano zero = 0;  ///< the person's own, at first: where it is, counted from the machine's
 };
 /// Of an axis that is not homed: nobody knows where its ends are.

@@ -31,6 +31,9 @@ class Envelope {
   /// Sets where an axis stands, at rest. For entering a powered phase; refused (false) while the axis moves.
   bool restart(AxisId axis, double position) noexcept;
 
+  /// Another travel: where the axis is has become known, or is not known any more.
+  void set_travel(AxisId axis, double low, double high) noexcept;
+
   /// Checks one axis's command for this tick and mends it in place where it does not hold. `dt_s` is what has passed
   /// since the last check (0 allowed). Once refused, an axis ramps to rest and stays there until restart().
   /// With mode off nothing is checked but that the numbers are countable, and the axis counts as at rest where it is.

@@ -36,7 +36,7 @@ struct HandsetItem {
 };
 
 /// A short sign to the hands.
-enum class Sign : std::uint8_t { blocked, tripped };
+enum class Sign : std::uint8_t { blocked, tripped, prepared };
 
 struct SeenControl {
   ControlId control{};

@@ -63,6 +63,8 @@ class ControllerFarEnd {
   };
   void take_at_once(char c);
   void stop_at_once();
+  void pause();
+  void look_at_probe();
   void set_homed(bool homed);
   bool go_home();
   bool carry_out(const std::string& line);
@@ -87,7 +89,7 @@ class ControllerFarEnd {
   double feed_ = 0;                     // mm or deg a second
   std::uint32_t next_number_ = 1;       // of a line
   int to_lose_ = 0, to_double_ = 0;
-  bool homes_ = false, refuses_ = false, is_silent_ = false;
+  bool homes_ = false, probes_ = false, refuses_ = false, is_silent_ = false;
   std::uint64_t stops_ = 0;
 };
 

@@ -121,7 +121,9 @@ class ControllerTalk {
   void check_place(Time now);
   void say_where();
   void fault(Time now, std::uint32_t bit, const std::string& words);
-  void stop_at_once(Time now);
+  /// To rest, and then without a queue; in two steps where its dialect has `pause`. `by_all_means`: in one.
+  void stop_at_once(Time now, bool by_all_means = false);
+  void send_stop(Time now, const std::string& words);
   void begin(Time now, State state);
   void begin_anew(Time now);
   void ask(Time now);
@@ -160,6 +162,7 @@ class ControllerTalk {
   bool is_void_ = true;  // what the axes are told counts only after they had no power, or stood
   bool has_power_ = false, moves_ = false;
   std::size_t setup_row_ = 0;
+  bool pauses_ = false;  // its queue is still to be dropped, once it rests
   bool modes_asked_ = false, modes_hold_ = false, has_told_setup_ = false, says_where_ = false,
        has_told_silence_ = false;
   Span waits_first_{};

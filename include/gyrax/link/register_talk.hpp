@@ -62,13 +62,20 @@ class RegisterTalk {
   std::uint16_t heard_at() const noexcept { return map_.hears.empty() ? 0 : map_.hears.front().word.at; }
   std::size_t heard_size() const noexcept { return RegisterMap::span_of(map_.hears); }
   bool reads_input_registers() const noexcept { return map_.input_registers; }
+  std::uint16_t coils_at() const noexcept { return map_.coils.empty() ? 0 : map_.coils.front().word.at; }
+  std::uint16_t discretes_at() const noexcept { return map_.discretes.empty() ? 0 : map_.discretes.front().word.at; }
+  std::size_t discretes_size() const noexcept { return RegisterMap::span_of(map_.discretes); }
 
   /// What is to be written now, from told_at() on; empty: nothing.
   std::span<const std::uint16_t> next(const RegistersTold& told, Time now);
+  /// Coils to be written after it, from coils_at() on, a byte each; empty where there are none, or next() was.
+  std::span<const std::uint8_t> next_coils() const noexcept { return coils_; }
   /// What is to be written besides, one in each cycle: the next write of the action that is ordered, or one that
   /// cancels what was ended before it was done. Then wrote() tells whether that was taken.
   std::optional<RegisterWrite> next_write(const RegistersTold& told, Time now);
   void wrote(bool taken, const std::string& why);
+  /// Discrete inputs that were read, from discretes_at() on, a byte each: part of what is heard next.
+  void hear_discretes(std::span<const std::uint8_t> bits) noexcept;
   /// What was read, from heard_at() on: heard_size() of them. False where its heartbeat stood still, so that it says
   /// nothing new.
   bool hear(std::span<const std::uint16_t> registers, Time asked, Time now);
@@ -98,6 +105,8 @@ class RegisterTalk {
   Span switch_on_{};
   std::vector<InputInfo> inputs_;  // by InputInfo::channel
   std::vector<std::uint16_t> registers_;
+  std::vector<std::uint8_t> all_coils_;
+  std::span<const std::uint8_t> coils_;  // that are to be written
   RegistersHeard heard_;
   std::optional<std::uint16_t> beat_;
   struct Act {

@@ -52,6 +52,7 @@ class SimulatedLinks final : public Machines {
  private:
   std::vector<SimulatedLink> links_;
   std::vector<Wiring> axes_, switches_, inputs_;
+  std::vector<double> zeros_;  // by AxisId: where its far end counts from
   std::vector<LinkReport> reports_;
 };
 

@@ -82,11 +82,19 @@ class StandIn final : public ServedBoard {
 
  private:
   std::optional<std::string> take_own(sim::Board& board, const std::string& line) override;
+  void act(sim::Board& board, std::uint64_t now_us) override;
   std::string words_of(std::size_t channel) const;
 
   BoardSetup wanted_;
   std::vector<InputInfo> inputs_;  // of this link
   std::vector<ChannelInfo> input_channels_;
+  /// An input that says whether an axis is there, in its channel's steps.
+  struct Met {
+    std::uint8_t axis = 0, input = 0;
+    double at = 0;
+    bool up = false, inverted = false;
+  };
+  std::vector<Met> met_;
   std::vector<std::uint8_t> status_;
   std::vector<std::string> told_;  // by channel of the rig
 };

@@ -64,6 +64,7 @@ struct RunView {
   bool reduced = false;                      ///< reduced speed is on
   std::vector<ActionView> actions;           ///< by ActionId
   std::vector<Nano> zeros;                   ///< by AxisId: the person's own, counted from the machine's
+  std::vector<std::uint8_t> homed;           ///< by AxisId: whether it is known where it is
   /// The latest events; event number n (from 0) stands in row n % size. `events_so_far` counts them all.
   static constexpr std::size_t kept_events = 64;
   std::array<Event, kept_events> events{};

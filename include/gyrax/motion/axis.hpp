@@ -29,6 +29,9 @@ class AxisMotion {
   /// As restart where it stands, but the counted goal is kept: a report agrees with it.
   void keep() noexcept;
 
+  /// Another travel: where the axis is has become known, or is not known any more. A narrower one only at rest.
+  void set_travel(double low, double high) noexcept;
+
   /// Shares (0, 1] of the limits' speed and acceleration that count from now on; what cannot be one counts as the least
   /// (`min_share`). An axis that is faster comes down to it as fast as its limits allow. Deceleration and the jerks
   /// stay.

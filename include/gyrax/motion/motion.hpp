@@ -63,6 +63,7 @@ class Motion {
     axes_[index(axis)].restart(position, unsure);
   }
   void keep(AxisId axis) noexcept { axes_[index(axis)].keep(); }
+  void set_travel(AxisId axis, double low, double high) noexcept { axes_[index(axis)].set_travel(low, high); }
 
   const AxisMotion& axis(AxisId axis) const noexcept { return axes_[index(axis)]; }
   std::span<const GroupSetup> groups() const noexcept { return groups_; }

@@ -7,6 +7,7 @@
 #pragma once
 
 #include <gyrax/base/command.hpp>
+#include <gyrax/base/nano.hpp>
 #include <gyrax/base/recompute.hpp>
 #include <gyrax/output/drive.hpp>
 #include <gyrax/permit/links.hpp>
@@ -26,6 +27,9 @@ class Output {
   /// One frame a link. The spans inside stay valid until the next call.
   std::span<const Frame> frames(std::span<const AxisCommand> commands, std::span<const std::uint8_t> switches,
                                 Time now) noexcept;
+  /// Where the zero that an axis's link counts from is on the machine's own scale: at first the same. Of a counted
+  /// drive.
+  void place_zero(AxisId axis, Nano at) noexcept;
   /// What stands in a link's frames from the next call of frames() on.
   void order(LinkId link, std::optional<ActionOrder> order) noexcept { frames_[index(link)].order = order; }
 
@@ -35,6 +39,7 @@ class Output {
     Mode mode = Mode::off;
     double p = 0, v = 0;
     std::uint32_t word = 0;  // the row in words_
+    Nano zero = 0;           // of its link
   };
   Recompute recompute_;
   bool stands_ = false;     // words_ holds what made_ says

@@ -53,8 +53,10 @@ enum class Interlock : std::uint8_t {
   link_refused,
   state_forbids,
   beyond_travel,
+  place_unknown,
+  switch_not_met,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::beyond_travel) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::switch_not_met) + 1;
 
 struct AboutInterlock {
   const char* name;

@@ -46,11 +46,18 @@ class Links {
   InputState input(InputId input, Time now) const noexcept;
   /// The last number that was reported of it, in its unit; 0 where there was none.
   double input_value(InputId input) const noexcept { return inputs_[index(input)].value; }
+  /// When that was; the beginning of time where there was none.
+  Time input_read_at(InputId input) const noexcept { return inputs_[index(input)].read; }
   /// Whether its last number that was reported is beyond its bounds, and for how long.
   const InputWatch& input_watch(InputId input) const noexcept { return inputs_[index(input)].watch; }
   /// One more each time that an input is something else than before: on or off, known, beyond its bounds.
   std::uint32_t input_changes() const noexcept { return input_changes_; }
   std::size_t links() const noexcept { return states_.size(); }
+  /// Where the zero that its link counts from is on the machine's own scale, in the axis's unit: at first the same.
+  /// What was reported last moves along.
+  void place_zero(AxisId axis, double at) noexcept;
+  /// One more each time that a link may have lost what it knew: a report came late, was refused, or told of a fault.
+  std::uint32_t losses(LinkId link) const noexcept { return states_[index(link)].losses; }
 
  private:
   struct State {
@@ -59,6 +66,7 @@ class Links {
     Time measured{}, arrival{};
     std::uint32_t faults = 0;
     bool waits = false;
+    std::uint32_t losses = 0;
   };
   bool holds(const LinkReport& report, Time now) const noexcept;
 
@@ -66,11 +74,13 @@ class Links {
   std::vector<Wiring> wiring_;
   std::vector<State> states_;
   std::vector<AxisReport> axes_;
+  std::vector<double> zeros_;  // by AxisId
   struct Input {
     LinkId link{};
     InputWatch watch;
     bool known = false;
     double value = 0;
+    Time read{};
   };
   std::vector<Input> inputs_;
   std::uint32_t input_changes_ = 0;

@@ -31,10 +31,11 @@ struct Dialect {
   std::string status_ask;
   wire::LinePattern status;                               ///< {state}, axes' letters, inputs' names; {any} is anything
   std::vector<std::string> idle, moving, paused, alarms;  ///< what its {state} says then
-  std::string stop;                                       ///< at once, keeping its position, with an empty queue
-  std::string abort;                                      ///< at once, with its position lost; empty: there is none
-  int takes_lines = 8, takes_bytes = 128;                 ///< that are not acknowledged yet
-  int takes_moves = 16;                                   ///< that it plans ahead
+  std::string pause;                       ///< to rest on its way, before `stop`; empty: `stop` does both
+  std::string stop;                        ///< at once, keeping its position, with an empty queue
+  std::string abort;                       ///< at once, with its position lost; empty: there is none
+  int takes_lines = 8, takes_bytes = 128;  ///< that are not acknowledged yet
+  int takes_moves = 16;                    ///< that it plans ahead
 
   /// What is one control character goes at once, without an end of line and without an acknowledgement.
   static bool is_at_once(const std::string& text) noexcept {

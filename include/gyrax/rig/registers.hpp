@@ -20,6 +20,7 @@ struct RegisterWord {
   std::uint16_t at = 0;  ///< the address that goes over the wire, from 0
   Type type = Type::u16;
   std::uint8_t bit = 0;       ///< of a bit, 0 the least
+  bool single = false;        ///< the bit is a coil or a discrete input by itself, at that address
   double counts = 1, is = 1;  ///< so many counts are so many units
   std::size_t size() const noexcept { return type >= Type::u32 && type <= Type::f32 ? 2 : 1; }
   /// The least and the greatest number of counts that it can hold.
@@ -58,20 +59,24 @@ struct DriveState {
 };
 
 struct RegisterMap {
-  std::vector<RegisterEntry> tells, hears;  ///< by address
-  std::vector<DriveState> states;           ///< no status fits two of them
-  bool low_word_first = false;              ///< of what takes two registers
-  bool input_registers = false;             ///< heard from those that can be read only; otherwise holding registers
+  std::vector<RegisterEntry> tells, hears;      ///< by address
+  std::vector<RegisterEntry> coils, discretes;  ///< told, heard, each a bit by itself; by address
+  std::vector<DriveState> states;               ///< no status fits two of them
+  bool low_word_first = false;                  ///< of what takes two registers
+  bool input_registers = false;                 ///< heard from those that can be read only; otherwise holding registers
 
   const RegisterEntry* heard(RegisterEntry::What what) const noexcept;
   const RegisterEntry* told(RegisterEntry::What what) const noexcept;
   /// Nothing where no state fits.
   const DriveState* state_of(std::uint16_t status) const noexcept;
-  /// Registers from the first to the last of a list.
+  /// Whether anything is told at all.
+  bool tells_any() const noexcept { return !tells.empty() || !coils.empty(); }
+  /// Registers, or bits, from the first to the last of a list.
   static std::size_t span_of(const std::vector<RegisterEntry>& entries) noexcept;
 };
 
-/// Greatest spans of one request (sections 6.12 and 6.3).
-inline constexpr std::size_t most_told_registers = 123, most_heard_registers = 125;
+/// Greatest spans of one request (sections 6.12, 6.3, 6.11 and 6.2).
+inline constexpr std::size_t most_told_registers = 123, most_heard_registers = 125, most_told_coils = 1968,
+                             most_heard_discretes = 2000;
 
 }  // namespace gyrax

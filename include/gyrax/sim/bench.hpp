@@ -34,6 +34,13 @@ struct BenchAxis {
 /// What a switch becomes by itself when no frame is valid any more.
 enum class Silent : std::uint8_t { off, on, keep };
 
+/// A switch that an axis comes upon.
+struct BenchSwitch {
+  std::size_t input = 0, axis = 0;  ///< rows
+  double at = 0;                    ///< where it comes on
+  bool up = false;                  ///< it is on from there upwards; else from there downwards
+};
+
 struct BenchSetup {
   LinkId link{};
   Span report_every = std::chrono::milliseconds(4);
@@ -43,6 +50,7 @@ struct BenchSetup {
   std::size_t switches = 0;
   std::vector<Silent> when_silent;  ///< by switch; where it is shorter: keep
   std::vector<InputReport> inputs;  ///< what it reports besides, at first
+  std::vector<BenchSwitch> met;     ///< inputs that say whether an axis is there, until they are set
 };
 
 /// What can go wrong with an axis.
@@ -88,6 +96,7 @@ class Bench {
   void break_axis(std::size_t axis, AxisFault fault) noexcept { states_[axis].fault = fault; }
   /// What an input says from now on; not `fresh`: nothing that can be relied on.
   void set_input(std::size_t i, double value, bool fresh = true) noexcept {
+    std::erase_if(setup_.met, [&](const BenchSwitch& one) { return one.input == i; });
     setup_.inputs[i].value = value;
     setup_.inputs[i].fresh = fresh;
   }
