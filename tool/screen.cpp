@@ -19,6 +19,8 @@ double tidy(double value) { return std::abs(value) < 5e-4 ? 0 : value; }
 /// What the axis does, or what holds it.
 Piece doing(const Rig& rig, const AxisView& axis) {
   const AxisStatus& why = axis.why;
+  const bool is_led = why.blocked.what == Interlock::action_runs && !why.asked;
+  if (is_led) return {fmt::format("moved by {}", rig.actions[index(why.blocked.action)].name), Style::good};
   if (axis.command.v != 0 || why.blocked.what == Interlock::none) {
     if (why.blocked.what == Interlock::stopping)
       return {fmt::format("stops: {}", about(why.cause).sentence), Style::warn};
@@ -33,8 +35,6 @@ Piece doing(const Rig& rig, const AxisView& axis) {
     return {axis.command.v != 0 ? "moves on to its goal, or to rest" : "", Style::good};
   }
   if (why.blocked.what == Interlock::unasked) return {"at rest", Style::dim};
-  if (why.blocked.what == Interlock::action_runs && !why.asked)
-    return {fmt::format("moved by {}", rig.actions[index(why.blocked.action)].name), Style::good};
   // The whole sentence and the way out stand below the table.
   std::string name = about(why.blocked.what).name;
   std::replace(name.begin(), name.end(), '_', ' ');
@@ -215,7 +215,9 @@ class Composer {
            {padded(fmt::format("{:>9.3f} {:<3}", tidy(stands), unit), 14)},
            {padded(fmt::format("{:>+7.1f} {}/s", tidy(axis.command.v), unit), 14),
             axis.command.v != 0 ? Style::good : Style::dim},
-           {travel_bar(stands, rig.setup.axes[a].limits, rig.axes[a].endless), Style::plain},
+           rig.setup.axes[a].homing.any() && view.homed[a] == 0
+               ? Piece{padded(" nobody knows", travel_width), Style::dim}
+               : Piece{travel_bar(stands, rig.setup.axes[a].limits, rig.axes[a].endless), Style::plain},
            {fmt::format(" {} ", padded(step, 12)), Style::dim},
            view.homed[a] != 0 ? own_place(stands, view.zeros[a], unit) : Piece{"not homed   ", Style::warn},
            doing(rig, axis)});

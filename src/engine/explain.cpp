@@ -1,5 +1,6 @@
 #include "explain.hpp"
 
+#include "actions.hpp"
 #include "zones.hpp"
 
 namespace gyrax::detail {
@@ -32,14 +33,16 @@ void explain_before(EngineParts& e, const Zone& zone, const Obstacle& before) no
 bool explain_live(EngineParts& e, AxisId id) noexcept {
   const AxisMotion& motion = e.motion.axis(id);
   AxisStatus& why = e.why[index(id)];
-  const bool has_goal = motion.has_goal(), homing = e.axis(id).homing_speed > 0,
-             asked = e.request(id).asked() || has_goal || homing;
+  if (e.axis(id).homing_speed > 0) {
+    why = {e.request(id).asked(), carried_by(e, e.axis(id).group), {}, Cause::none};
+    return false;
+  }
+  const bool has_goal = motion.has_goal(), asked = e.request(id).asked() || has_goal;
   if (!motion.at_rest()) {
     why = asked ? moves : comes_to_rest;
     return false;
   }
   why = asked ? moves : unasked;
-  if (homing) return false;
   why.blocked = blocking_axis(e, id, has_goal);
   return !asked && !motion.asks_again();
 }

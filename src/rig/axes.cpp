@@ -3,7 +3,6 @@
 
 #include "boards.hpp"
 #include "builder.hpp"
-#include "homing.hpp"
 
 #include <gyrax/rig/predictions.hpp>
 
@@ -313,7 +312,6 @@ std::string needs_words(const Rig& rig, std::size_t a) {
   if (axis.homed != no<InputId>)
     text += fmt::format("; until {} is on it is only jogged and stepped, at {:g} % of its speed",
                         rig.inputs[index(axis.homed)].name, unhomed_share * 100);
-  if (axis.homing.any()) text += "; " + homing_words(rig, a);
   if (const Span after = rig.setup.axes[a].power_after; after > Span{})
     text += fmt::format("; gets power {:g} ms after its zone", to_seconds(after) * 1e3);
   const BrakeTimes& brake = rig.setup.axes[a].brake;

@@ -135,17 +135,18 @@ void RigBuilder::remark_homing() {
   }
 }
 
-std::string homing_words(const Rig& rig, std::size_t a) {
+std::vector<std::string> homing_words(const Rig& rig, std::size_t a) {
   const HomingSetup& h = rig.setup.axes[a].homing;
+  if (!h.any()) return {};
   const std::string& unit = rig.axes[a].unit;
   const std::string& name = rig.inputs[index(h.home)].name;
   const double past = stop_reach({0, h.speed, 0}, rig.setup.axes[a].limits.full()).distance;
-  return fmt::format(
-      "homed by Gyrax: {} at {:g} {}/s until {} is on, which is passed by {:.2g} {} and a report's time; off it, {:g} "
-      "{} "
-      "further, and again at {:g} {}/s; there it is at {:g} {}, and goes to {:g} {}. It gives up after {:g} {} one way",
-      h.up ? "up" : "down", h.speed, unit, name, past, unit, h.back_off, unit, h.slow, unit, h.at, unit, h.then, unit,
-      h.way, unit);
+  return {fmt::format("homed by Gyrax: {} at {:g} {}/s until {} is on, and {:.2g} {} and a report's time past that;",
+                      h.up ? "up" : "down", h.speed, unit, name, past, unit),
+          fmt::format("  {:g} {} off it, and again at {:g} {}/s: there it is at {:g} {}, and goes to {:g} {}",
+                      h.back_off, unit, h.slow, unit, h.at, unit, h.then, unit),
+          fmt::format("  it gives up after {:g} {} one way; without power it {} where it is", h.way, unit,
+                      h.keeps ? "still knows" : "forgets")};
 }
 
 }  // namespace gyrax

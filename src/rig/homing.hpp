@@ -4,10 +4,11 @@
 #include <gyrax/rig/rig.hpp>
 
 #include <string>
+#include <vector>
 
 namespace gyrax {
 
-/// Of an axis that has it: how it runs, in words.
-std::string homing_words(const Rig& rig, std::size_t axis);
+/// How it runs, a sentence a line; nothing of an axis that has none.
+std::vector<std::string> homing_words(const Rig& rig, std::size_t axis);
 
 }  // namespace gyrax

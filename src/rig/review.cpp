@@ -1,6 +1,7 @@
 #include "actions.hpp"
 #include "axes.hpp"
 #include "boards.hpp"
+#include "homing.hpp"
 #include "link_kinds.hpp"
 #include "review_parts.hpp"
 #include "shapes.hpp"
@@ -82,6 +83,7 @@ void write_axes(Out out, const Rig& rig) {
     const std::string together =
         is_coupled(rig, id_at<AxisId>(a)) ? "; coupled: it stops on the line of its group, after this at most" : "";
     fmt::format_to(out, "            {}; {}{}{}\n", position_words(rig, a), step, needs_words(rig, a), together);
+    for (const std::string& line : homing_words(rig, a)) fmt::format_to(out, "            {}\n", line);
     write_channel(out, rig, a);
   }
   if (usual)

@@ -124,7 +124,8 @@ TEST_CASE("While Gyrax homes an axis, hands do not move it; the others wait for 
   s.run(0.1).make_live().type("home").run(0.5);
   CHECK(s.stage("home") == ActionStage::running);
   CHECK(s.command("x").v < 0);
-  CHECK(s.why("x").asked);
+  CHECK(s.why("x").blocked == Obstacle{.what = Interlock::action_runs, .action = s.action_id("home")});
+  CHECK_FALSE(s.why("x").asked);
   CHECK(s.command("y").v == 0);
   s.move("stick.left.y", 1).run(0.3);
   CHECK(s.command("y").v == 0);
