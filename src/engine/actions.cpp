@@ -21,8 +21,10 @@ void tell_step(EngineParts& e, ActionId id, ActionStep step, Cause cause = Cause
 }
 
 void tell_refused(EngineParts& e, ActionId id, const Obstacle& why, bool was_running) noexcept {
+  const ZoneId zone = e.actions[index(id)].setup.zone;
   e.tell({.kind = Event::Kind::action_refused,
-          .zone = e.actions[index(id)].setup.zone,
+          .zone = zone,
+          .cause = cause_of(e, zone),
           .obstacle = why,
           .action = id,
           .number = was_running ? 1 : 0});

@@ -30,7 +30,8 @@ Nano saturated_sum(Nano a, Nano b) noexcept {
 }  // namespace
 
 void refuse_zero(EngineParts& e, AxisId axis, const Obstacle& why) noexcept {
-  e.tell({.kind = Event::Kind::zero_refused, .zone = e.axis(axis).zone, .obstacle = why, .axis = axis});
+  const ZoneId zone = e.axis(axis).zone;
+  e.tell({.kind = Event::Kind::zero_refused, .zone = zone, .cause = cause_of(e, zone), .obstacle = why, .axis = axis});
 }
 
 void take_zero(EngineParts& e, const Ask& ask) noexcept {

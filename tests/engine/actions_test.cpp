@@ -356,3 +356,13 @@ TEST_CASE("A lamp is on while an action is prepared, in whatever state its zone 
   CHECK_FALSE(s.switched_on("lamp"));
   CHECK(s.count(Event::Kind::switch_refused) == 0);
 }
+
+TEST_CASE("Refused in a zone that has tripped it says of what") {
+  Stand s(acting_rig());
+  s.run(0.1).make_live();
+  s.links().bench(LinkId{0}).silence(true);
+  s.run(1);
+  REQUIRE(s.state() == State::tripped);
+  s.type("home").tick();
+  CHECK_MESSAGE(says(s, "home was refused: the zone has tripped: a link gave no heartbeat;"), said(s));
+}
