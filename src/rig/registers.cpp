@@ -319,7 +319,9 @@ void RigBuilder::check_registers(Table& table, LinkId link, const RegisterMap& m
 }
 
 void RigBuilder::resolve_registers() {
-  for (auto& [link, table] : register_tables_) {
+  for (auto& [link_of, table_of] : register_tables_) {
+    const LinkId link = link_of;  // a lambda takes no name of a pair's part
+    Table& table = table_of;
     RegisterMap map;
     const auto read = [&](const char* key, bool told, std::vector<RegisterEntry>& registers,
                           std::vector<RegisterEntry>& bits) {

@@ -187,7 +187,8 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
   REQUIRE(text.find(wire) != std::string::npos);
   text.replace(text.find(wire), wire.size(),
                "wire = { serial = \"" + folder / "pad" + "\" }\nsilence_ms = 1000\nmax_age_ms = 2000");
-  text.insert(text.find("[axis]"), "[tick]\nmax_ms = 1000\n[link.machine]\nkind = \"simulated\"\nsilence_ms = 1000\nvalid_ms = 1000\n");
+  text.insert(text.find("[axis]"),
+              "[tick]\nmax_ms = 1000\n[link.machine]\nkind = \"simulated\"\nsilence_ms = 1000\nvalid_ms = 1000\n");
   const std::string rig = folder / "rig.toml";
   std::ofstream(rig) << text;
   const Ran nobody = run("run " + rig + " --plain --no-real-time --no-logbook --for 3");
