@@ -36,13 +36,14 @@ void enter(EngineParts& e, HomingRun& run, AxisId id, HomingPhase phase) noexcep
   run.from = e.motion.axis(id).state().p;
 }
 
-/// Where the axis was when its switch was read last: both come at speeds that stand.
+/// Where the axis was when its switch was seen on first. Its speed stands on this approach, so that reports which come
+/// late, or together, or from two links, tell the same.
 double place_of_switch(const EngineParts& e, AxisId id, const HomingSetup& homing) noexcept {
-  const Time read = e.links.input_read_at(homing.home);
+  const Time since = e.links.input_since(homing.home);
   const AxisReport& report = e.links.measured(id);
   const AxisState& told = e.motion.axis(id).state();
-  if (!report.measured) return told.p - told.v * to_seconds(e.before - read);
-  return report.position + report.speed * to_seconds(read - e.links.measured_at(e.axis(id).link));
+  if (!report.measured) return told.p - told.v * to_seconds(e.before - since);
+  return report.position - told.v * to_seconds(e.links.measured_at(e.axis(id).link) - since);
 }
 
 /// Its switch is where the rig says: everything is told in the machine's own places from now on. At rest.
@@ -165,6 +166,7 @@ Obstacle work_homing(EngineParts& e, Action& action) noexcept {
     case HomingPhase::go:
       if (!motion.at_rest() || motion.has_goal() || to_nano(p) != to_nano(setup.then)) break;
       lead(e, id, 0);
+      axis.homing_speed = 0;
       ++now.row;
       now.phase = HomingPhase::begin;
       return {};

@@ -51,10 +51,8 @@ Cause Links::accept(const LinkReport& report, Time now) noexcept {
     if (index(input.input) >= inputs_.size() || inputs_[index(input.input)].link != report.link) continue;
     Input& known = inputs_[index(input.input)];
     const Beyond before = known.watch.beyond();
-    if (input.fresh) {
-      known.watch.see(input.value, report.measured);
-      known.read = report.measured;
-    }
+    if (input.fresh) known.watch.see(input.value, report.measured);
+    if (!known.known || (known.value != 0) != (input.value != 0)) known.since = report.measured;
     if (known.known != input.fresh || (known.value != 0) != (input.value != 0) || known.watch.beyond() != before)
       ++input_changes_;
     known.known = input.fresh;

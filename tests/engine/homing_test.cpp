@@ -141,6 +141,24 @@ TEST_CASE("While Gyrax homes an axis, hands do not move it; the others wait for 
   CHECK(homings(s, 1) == 0);
 }
 
+TEST_CASE("Axes of one group are homed one after the other, each at its own speed; ticks that come late lose nothing") {
+  const std::string group = "[group.bridge]\naxes = [\"x\", \"y\"]\n";
+  Stand s(homing_rig(text() + group));
+  s.run(0.1).make_live().type("home");
+  double fastest_x = 0, fastest_y = 0;
+  for (int i = 0; i < 20'000 && (i == 0 || s.stage("home") == ActionStage::running); ++i) {
+    // Every other tick three times as long: several reports come at once.
+    s.tick_after(std::chrono::milliseconds(i % 2 == 0 ? 2 : 18));
+    if (homings(s, 1) < 2) fastest_x = std::max(fastest_x, std::abs(s.command("x").v));
+    fastest_y = std::max(fastest_y, std::abs(s.command("y").v));
+  }
+  CHECK_MESSAGE(says(s, "home is done"), said(s));
+  CHECK(fastest_x == doctest::Approx(20));
+  CHECK(fastest_y == doctest::Approx(10));
+  CHECK(s.count(Event::Kind::fault) == 0);
+  CHECK(off(s, "x") <= 2 * 0.02 + 0.002);
+}
+
 TEST_CASE("What makes an axis lose its place, and what does not") {
   struct Case {
     const char* what;

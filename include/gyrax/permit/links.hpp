@@ -46,8 +46,8 @@ class Links {
   InputState input(InputId input, Time now) const noexcept;
   /// The last number that was reported of it, in its unit; 0 where there was none.
   double input_value(InputId input) const noexcept { return inputs_[index(input)].value; }
-  /// When that was; the beginning of time where there was none.
-  Time input_read_at(InputId input) const noexcept { return inputs_[index(input)].read; }
+  /// When it was measured first as what it is now, on or off; the beginning of time where it never was.
+  Time input_since(InputId input) const noexcept { return inputs_[index(input)].since; }
   /// Whether its last number that was reported is beyond its bounds, and for how long.
   const InputWatch& input_watch(InputId input) const noexcept { return inputs_[index(input)].watch; }
   /// One more each time that an input is something else than before: on or off, known, beyond its bounds.
@@ -80,7 +80,7 @@ class Links {
     InputWatch watch;
     bool known = false;
     double value = 0;
-    Time read{};
+    Time since{};
   };
   std::vector<Input> inputs_;
   std::uint32_t input_changes_ = 0;
