@@ -214,10 +214,10 @@ void RigBuilder::check_writes() {
         const std::size_t first = told.front().word.at, end = first + RegisterMap::span_of(told);
         if (write.at < first || write.at >= end) continue;
         const char* const what = write.coil ? "coil" : "register";
-        refuse_whole(
-            Code::bad_choice,
-            fmt::format("action '{}' writes {} {}, which is told each cycle", rig_.actions[a].name, what, write.at),
-            fmt::format("a {} outside of {} to {}", what, first, end - 1));
+        const ActionInfo& action = rig_.actions[a];
+        problems_.add(Code::bad_choice, {action.origin.file, action.origin.line, 1}, "action." + action.name,
+                      fmt::format("it writes {} {}, which is told each cycle", what, write.at),
+                      fmt::format("a {} outside of {} to {}", what, first, end - 1));
       }
   }
 }

@@ -116,9 +116,11 @@ void RigBuilder::check_homing() {
     const auto homes = [&](const ActionSetup& action) {
       return std::ranges::count(action.homes, id_at<AxisId>(a)) != 0;
     };
+    const AxisInfo& axis = rig_.axes[a];
     if (std::ranges::none_of(rig_.setup.actions, homes))
-      refuse_whole(Code::missing_key, fmt::format("nothing homes '{}'", rig_.axes[a].name),
-                   fmt::format("[action.home] homes = [\"{}\"]", rig_.axes[a].name));
+      problems_.add(Code::missing_key, {axis.origin.file, axis.origin.line, 1},
+                    fmt::format("axis.{}.homing", axis.name), fmt::format("nothing homes '{}'", axis.name),
+                    fmt::format("[action.home] homes = [\"{}\"]", axis.name));
   }
 }
 
