@@ -115,10 +115,11 @@ bool Envelope::holds(const Checked& b, const State& last, bool may_move, const A
   return fits_in(b, c, moved, units);
 }
 
-/// Travel, and room to stop in: outside only inwards or at rest.
+/// Travel, and room to stop in: outside only inwards or at rest. What rounding leaves of a stop is no way outwards.
 bool Envelope::fits_in(const Checked& b, const AxisCommand& c, double moved, double units) noexcept {
-  if (moved == 0 && c.v == 0) return true;
-  const bool up = c.v > 0 || (c.v == 0 && moved > 0);
+  const bool stands = magnitude(c.v) <= b.speed_slack;
+  if (stands && magnitude(moved) <= units) return true;
+  const bool up = stands ? moved > 0 : c.v > 0;
   const double room = (up ? b.high - c.p : c.p - b.low) + units;
   if (room < 0) return false;
   // Checked for a speed that is less by rounding, which is a shorter stop by more than rounding.

@@ -282,6 +282,52 @@ TEST_CASE("Wherever it begins and whatever its switch: never above its limits, a
   }
 }
 
+TEST_CASE(
+    "Whatever is done to it: what counts as homed is where it says, inside its travel, and nothing trips by itself") {
+  test::Random random(19);
+  std::size_t homed_ticks = 0, done = 0;
+  for (int round = 0; round < 25; ++round) {
+    CAPTURE(round);
+    std::string quick = test::changed(text(), "speed = 20, slow = 2", "speed = 50, slow = 5");
+    quick = test::changed(quick, "speed = 10, slow = 1", "speed = 50, slow = 5");
+    Stand s(homing_rig(test::changed(quick, "increment = 0.05\n", "increment = 0.05\nends = { low = \"x_home\" }\n")));
+    const AxisId x = s.axis_id("x");
+    s.run(0.1).make_live();
+    bool cut = false, held = true;
+    double settled_s = 0;
+    for (int i = 0; i < 20'000; ++i) {
+      if (random.chance(0.002)) s.type("home");
+      if (random.chance(0.002)) s.move("stick.left.x", random.chance(0.5) ? 0 : random.in(-1, 1));
+      if (random.chance(0.001)) s.tap("hat.right");
+      if (random.chance(0.0001)) (held ? s.release("shoulder.right") : s.press("shoulder.right")), held = !held;
+      if (random.chance(0.00005)) s.tap("face.east");
+      if (random.chance(0.001)) s.press("thumb.right");
+      if (random.chance(0.004)) s.release("thumb.right");
+      if (random.chance(cut ? 0.02 : 0.0001)) s.links().bench(LinkId{0}).silence(cut = !cut);
+      // Now and then everything is put right.
+      if (random.chance(0.0004)) {
+        s.links().bench(LinkId{0}).silence(cut = false);
+        s.move("stick.left.x", 0).release("thumb.right").release("shoulder.right").run(0.4);
+        s.tap("menu.centre").run(0.3).tap("menu.right").run(0.2).press("shoulder.right").run(0.1);
+        held = true;
+        s.type("home");
+      }
+      s.tick();
+      settled_s = s.command("x").v == 0 && !cut ? settled_s + 0.002 : 0;
+      if (!s.engine().homed(x)) continue;
+      ++homed_ticks;
+      if (s.command("x").p < -2.1 || s.command("x").p > 100) FAIL("beyond its travel at ", s.command("x").p);
+      if (settled_s > 0.1 && off(s, "x") > 5 * 0.004 + 0.003) FAIL("it is off by ", off(s, "x"));
+    }
+    for (const Event& event : s.events()) {
+      done += event.kind == Event::Kind::action && event.number == static_cast<std::int64_t>(ActionStep::done) ? 1 : 0;
+      if (event.kind == Event::Kind::fault) CHECK_MESSAGE(event.cause == Cause::link_silent, say(s.rig(), event));
+    }
+  }
+  CHECK(homed_ticks > 20'000);
+  CHECK(done > 5);
+}
+
 TEST_CASE("A rig that cannot be homed so is refused, and says what would be right") {
   struct Case {
     const char *from, *to, *told;

@@ -1,4 +1,5 @@
 #include <gyrax/envelope/envelope.hpp>
+#include <gyrax/motion/axis.hpp>
 #include <gyrax/motion/profile.hpp>
 
 #include <doctest/doctest.h>
@@ -156,6 +157,32 @@ TEST_CASE("Travel: no command without room to stop in, outside only back in") {
     c = follow(103 + sign * 20 * dt * dt / 6, sign * 0.1, sign * 20);
     CHECK(outside.check(x, true, c, dt) == (sign > 0 ? Verdict::refused : Verdict::accepted));
   }
+}
+
+TEST_CASE("A stop on the way back into the travel passes, also where rounding leaves a last digit of speed outwards") {
+  const MotionLimits full{.speed = 50, .accel = 200, .jerk = 20'000, .decel = 400, .decel_jerk = 40'000};
+  const Bounds its[] = {{0, 100, full.speed, full.accel, full.jerk, full.decel, full.decel_jerk}};
+  std::mt19937 random(3);
+  int digits = 0;
+  for (int round = 0; round < 3000; ++round) {
+    CAPTURE(round);
+    const bool high = round % 2 == 0;
+    const double from = high ? 103 : -3, way = high ? -1 : 1;
+    AxisMotion motion(*AxisLimits::make(0, 100, full));
+    Envelope e(its);
+    motion.restart(from);
+    e.restart(x, from);
+    motion.jog(way * std::uniform_real_distribution<>(1, 50)(random));
+    const int stops_after = std::uniform_int_distribution<>(2, 40)(random);
+    for (int tick = 0; tick < 200; ++tick) {
+      if (tick == stops_after) motion.stop();
+      motion.advance(0.002);
+      AxisCommand c = follow(motion.state().p, motion.state().v, motion.state().a);
+      if (c.v * way < 0) ++digits;
+      REQUIRE(e.check(x, true, c, 0.002) == Verdict::accepted);
+    }
+  }
+  CHECK(digits > 0);
 }
 
 TEST_CASE("The limit itself passes, the next step beyond does not") {
