@@ -293,7 +293,7 @@ TEST_CASE(
     Stand s(homing_rig(test::changed(quick, "increment = 0.05\n", "increment = 0.05\nends = { low = \"x_home\" }\n")));
     const AxisId x = s.axis_id("x");
     s.run(0.1).make_live();
-    bool cut = false, held = true;
+    bool cut = false, held = true, disturbed = false;
     double settled_s = 0;
     for (int i = 0; i < 20'000; ++i) {
       if (random.chance(0.002)) s.type("home");
@@ -314,10 +314,16 @@ TEST_CASE(
       }
       s.tick();
       settled_s = s.command("x").v == 0 && !cut ? settled_s + 0.002 : 0;
-      if (!s.engine().homed(x)) continue;
+      // Where reports were lost on the way, two of them are farther apart.
+      if (!s.engine().homed(x)) {
+        disturbed = cut || (disturbed && s.stage("home") == ActionStage::running);
+        continue;
+      }
       ++homed_ticks;
-      if (s.command("x").p < -2.1 || s.command("x").p > 100) FAIL("beyond its travel at ", s.command("x").p);
-      if (settled_s > 0.1 && off(s, "x") > 5 * 0.004 + 0.003) FAIL("it is off by ", off(s, "x"));
+      const double apart_s = disturbed ? 0.11 : 0.006;
+      if (s.command("x").p < -2.1 - 5 * apart_s || s.command("x").p > 100)
+        FAIL("beyond its travel at ", s.command("x").p);
+      if (settled_s > 0.1 && off(s, "x") > 5 * apart_s) FAIL("it is off by ", off(s, "x"));
     }
     for (const Event& event : s.events()) {
       done += event.kind == Event::Kind::action && event.number == static_cast<std::int64_t>(ActionStep::done) ? 1 : 0;
