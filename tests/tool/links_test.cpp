@@ -189,6 +189,10 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
                "wire = { serial = \"" + folder / "pad" + "\" }\nsilence_ms = 1000\nmax_age_ms = 2000");
   text.insert(text.find("[axis]"),
               "[tick]\nmax_ms = 1000\n[link.machine]\nkind = \"simulated\"\nsilence_ms = 1000\nvalid_ms = 1000\n");
+  // Nor is a machine that stands still for a moment to be taken for one that does not follow.
+  const std::string steps = "increments = [0.1, 1]";
+  for (std::size_t at = text.find(steps); at != std::string::npos; at = text.find(steps, at + 2 * steps.size()))
+    text.insert(at, "following_error = 400, ");
   const std::string rig = folder / "rig.toml";
   std::ofstream(rig) << text;
   const Ran nobody = run("run " + rig + " --plain --no-real-time --no-logbook --for 3");
