@@ -56,7 +56,7 @@ void set_place(EngineParts& e, AxisId id, double met) noexcept {
   e.motion.restart(id, here + from_nano(to_nano(shift)));
   e.envelope.restart(id, e.motion.axis(id).state().p);
   set_travel(e, id, axis.low, axis.high);
-  // To who compares reports it would have leapt.
+  // Whoever compares reports would see it leap.
   for (Measured& one : e.measured)
     if (one.axis == id) one.runaway.forget();
   axis.is_homed = true;
