@@ -5,12 +5,12 @@
 #include "inputs.hpp"
 #include "tell.hpp"
 
+#include "../base/size.hpp"
+
 #include <gyrax/base/nano.hpp>
 
 namespace gyrax::detail {
 namespace {
-
-double distance(double a, double b) noexcept { return a < b ? b - a : a - b; }
 
 void wake(EngineParts& e, ZoneId zone) noexcept {
   e.still &= ~bit(zone);
@@ -28,7 +28,27 @@ void lead(EngineParts& e, AxisId id, double velocity) noexcept {
   request = {};
   request.jogging = velocity != 0;
   request.jog = velocity < 0 ? -1 : velocity > 0 ? 1 : 0;
-  if (velocity != 0) e.axis(id).homing_speed = velocity < 0 ? -velocity : velocity;
+  if (velocity != 0) e.axis(id).homing_speed = size(velocity);
+}
+
+/// What a phase asks of it.
+void lead(EngineParts& e, AxisId id, HomingPhase phase) noexcept {
+  Axis& axis = e.axis(id);
+  const HomingSetup& setup = axis.homing;
+  const double towards = setup.up ? 1 : -1;
+  switch (phase) {
+    case HomingPhase::search: return lead(e, id, towards * setup.speed);
+    case HomingPhase::leave:
+    case HomingPhase::back_off: return lead(e, id, -towards * setup.slow);
+    case HomingPhase::approach: return lead(e, id, towards * setup.slow);
+    case HomingPhase::begin:
+    case HomingPhase::settle: return lead(e, id, 0.0);
+    case HomingPhase::go: break;
+  }
+  lead(e, id, 0.0);
+  e.homing_requests[index(id)].going = true;
+  e.homing_requests[index(id)].goal = to_nano(setup.then);
+  axis.homing_speed = setup.speed;
 }
 
 void enter(EngineParts& e, HomingRun& run, AxisId id, HomingPhase phase) noexcept {
@@ -96,14 +116,14 @@ void watch_places(EngineParts& e) noexcept {
 void begin_homing(EngineParts& e, Action& action) noexcept {
   action.homing = {};
   for (const AxisId id : action.setup.homes) {
-    lead(e, id, 0);
+    lead(e, id, 0.0);
     e.groups[e.axis(id).group].homing = true;
   }
 }
 
 void end_homing(EngineParts& e, const Action& action) noexcept {
   for (const AxisId id : action.setup.homes) {
-    lead(e, id, 0);
+    lead(e, id, 0.0);
     e.axis(id).homing_speed = 0;
     e.groups[e.axis(id).group].homing = false;
   }
@@ -127,7 +147,7 @@ Obstacle work_homing(EngineParts& e, Action& action) noexcept {
   const HomingSetup& setup = axis.homing;
   const double towards = setup.up ? 1 : -1;
   const AxisMotion& motion = e.motion.axis(id);
-  const double p = motion.state().p, gone = distance(p, now.from);
+  const double p = motion.state().p, gone = size(p - now.from);
   const InputState home = e.links.input(setup.home, e.now);
   const bool on = home == InputState::on;
   e.still &= ~bit(axis.zone);
@@ -165,27 +185,13 @@ Obstacle work_homing(EngineParts& e, Action& action) noexcept {
       break;
     case HomingPhase::go:
       if (!motion.at_rest() || motion.has_goal() || to_nano(p) != to_nano(setup.then)) break;
-      lead(e, id, 0);
+      lead(e, id, 0.0);
       axis.homing_speed = 0;
       ++now.row;
       now.phase = HomingPhase::begin;
       return {};
   }
-  switch (now.phase) {
-    case HomingPhase::search: lead(e, id, towards * setup.speed); break;
-    case HomingPhase::leave:
-    case HomingPhase::back_off: lead(e, id, -towards * setup.slow); break;
-    case HomingPhase::approach: lead(e, id, towards * setup.slow); break;
-    case HomingPhase::begin:
-    case HomingPhase::settle: lead(e, id, 0); break;
-    case HomingPhase::go: {
-      lead(e, id, 0);
-      Request& request = e.homing_requests[index(id)];
-      request.going = true;
-      request.goal = to_nano(setup.then);
-      axis.homing_speed = setup.speed;
-    }
-  }
+  lead(e, id, now.phase);
   return {};
 }
 
