@@ -410,7 +410,10 @@ gyrax::Track home() {
   // A zero of one's own there; away from it by a step and a jog, and back to it.
   h.down("thumb.left").wait(0.8).up("thumb.left").wait(0.3);
   h.tap("hat.right").wait(0.5).push("stick.left.x", -1, 0.2, 0.3).push("stick.left.x", 0, 0.1, 0.5);
-  h.down("face.west").wait(1.2).up("face.west").wait(0.3).up("shoulder.right").wait(0.4);
+  h.down("face.west").wait(1.2).up("face.west").wait(0.3);
+  // A scan; enable is let go on its way, and it goes on when it is asked for again.
+  h.tap("thumb.left").wait(0.9).up("shoulder.right").wait(0.8).down("shoulder.right").wait(0.4);
+  h.tap("thumb.left").wait(3.0).up("shoulder.right").wait(0.4);
   return h.track();
 }
 

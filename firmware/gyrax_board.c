@@ -270,8 +270,31 @@ static int are_readings_due(const gyrax_board* board) {
   return heed->count != 0 && (heed->next != heed->first || heed->changed || since(board->clock, heed->due) >= 0);
 }
 
+static void cancel(gyrax_board* board) {
+  const char* words = 0;
+  if (board->message.state != GYRAX_UNDER_WAY) return;
+  board->message.state = GYRAX_CANCELLED;
+  board->port->act(board->port->user, GYRAX_CANCEL, &words);
+}
+
+static void act(gyrax_board* board, uint8_t what, const char* message) {
+  const char* words = message;
+  const uint8_t state = board->port->act(board->port->user, what, &words);
+  board->message.state = state == GYRAX_UNDER_WAY || state == GYRAX_DONE ? state : GYRAX_FAILED;
+  board->message.why = words != message ? words : 0; /* the message itself is gone after this */
+}
+
+static void go_on(gyrax_board* board, uint32_t now) {
+  if (board->message.state != GYRAX_UNDER_WAY) return;
+  if (since(now, board->message.valid_until) > 0)
+    cancel(board);
+  else
+    act(board, GYRAX_GO_ON, 0);
+}
+
 static void slice(gyrax_board* board, uint32_t now) {
   look_at_hands(board, now);
+  go_on(board, now);
   for (uint8_t n = 0; n < board->count; ++n) {
     if (!is_output(board->channels[n].kind)) continue;
     move(&board->channels[n], &board->states[n], now);
@@ -375,6 +398,14 @@ static void write_readings(gyrax_board* board, const gyrax_answer* answer, gyrax
   if (heed->next == end) heed->next = heed->first;
 }
 
+static void write_result(const gyrax_board* board, gyrax_writer* out) {
+  const gyrax_message* message = &board->message;
+  gyrax_write_u32(out, board->port->now_us(board->port->user));
+  gyrax_write_u16(out, message->number);
+  gyrax_write_u8(out, message->state);
+  if (message->state == GYRAX_FAILED && message->why != 0) gyrax_write_text(out, message->why);
+}
+
 /* Room for one more answer. */
 static gyrax_answer* answer_with(gyrax_board* board, uint8_t kind) {
   gyrax_answer* answer;
@@ -397,6 +428,7 @@ static void send(gyrax_board* board) {
     case GYRAX_CHANNEL: write_channel(board, &out, answer.first); break;
     case GYRAX_REPORT: write_report(board, &answer, &out); break;
     case GYRAX_READINGS: write_readings(board, &answer, &out); break;
+    case GYRAX_RESULT: write_result(board, &out); break;
     case GYRAX_PRINT:
       gyrax_write_text(&out, board->text);
       board->text[0] = 0;
@@ -486,6 +518,8 @@ static void take_greeting(gyrax_board* board, gyrax_reader* in, const gyrax_fram
   board->lost = board->late = board->refused = board->in.bad = 0;
   board->waiting = 0; /* what waits is of another session */
   board->heed.count = 0;
+  cancel(board);
+  board->message.state = 0;
   answer_with(board, GYRAX_WELCOME)->near_number = number;
 }
 
@@ -574,19 +608,52 @@ static void set_channel(gyrax_board* board, uint8_t n, gyrax_reader* in, uint32_
     s->status |= GYRAX_POWERED | GYRAX_KNOWN;
 }
 
+/* Whether what echoes that time of this board's clock comes too late, or is from the future. */
+static int is_too_old(const gyrax_board* board, uint32_t echo) {
+  const int32_t age = since(board->heard_at, echo);
+  return age < 0 || age > (int32_t)board->max_round_trip_ms * 1000;
+}
+
 static uint8_t take_set(gyrax_board* board, gyrax_reader* in, uint8_t* first_asked, uint8_t* asked_count) {
   const uint32_t echo = gyrax_read_u32(in), due = gyrax_read_u32(in);
   const uint16_t valid_ms = gyrax_read_u16(in);
   const uint8_t first = gyrax_read_u8(in), count = gyrax_read_u8(in);
-  const int32_t age = since(board->heard_at, echo);
   *first_asked = gyrax_read_u8(in);
   *asked_count = gyrax_read_u8(in);
   if (in->wrong || in->end - in->at != 9 * count || valid_ms > GYRAX_LONGEST_VALIDITY_MS) return GYRAX_MALFORMED;
   if (first + count > board->count || *first_asked + *asked_count > board->count) return GYRAX_NO_SUCH_CHANNEL;
   if (board->stopped) return GYRAX_IS_STOPPED;
-  if (age < 0 || age > (int32_t)board->max_round_trip_ms * 1000) return GYRAX_TOO_OLD;
+  if (is_too_old(board, echo)) return GYRAX_TOO_OLD;
   for (uint8_t n = first; n < first + count; ++n)
     set_channel(board, n, in, due, board->heard_at + (uint32_t)valid_ms * 1000u);
+  return 0;
+}
+
+/* One at a time: another one cancels it. The same number again keeps it going, and asks how far it is. */
+static uint8_t take_message(gyrax_board* board, gyrax_reader* in) {
+  gyrax_message* message = &board->message;
+  const uint32_t echo = gyrax_read_u32(in);
+  const uint16_t valid_ms = gyrax_read_u16(in), number = gyrax_read_u16(in);
+  const uint8_t what = gyrax_read_u8(in);
+  const int is_known = message->state != 0 && message->number == number;
+  size_t size = (size_t)(in->end - in->at);
+  char words[GYRAX_TEXT_BYTES];
+  if (in->wrong || valid_ms > GYRAX_LONGEST_VALIDITY_MS || what > GYRAX_CANCEL || size >= GYRAX_TEXT_BYTES ||
+      (what == GYRAX_BEGIN) != (size != 0) || (what == GYRAX_GO_ON && !is_known))
+    return GYRAX_MALFORMED;
+  if (board->port->act == 0) return GYRAX_CANNOT;
+  if (board->stopped) return GYRAX_IS_STOPPED;
+  if (is_too_old(board, echo)) return GYRAX_TOO_OLD;
+  message->valid_until = board->heard_at + (uint32_t)valid_ms * 1000u;
+  if (!is_known || what == GYRAX_CANCEL) cancel(board);
+  if (is_known) return 0;
+  message->number = number;
+  message->state = GYRAX_CANCELLED;
+  message->why = 0;
+  if (what != GYRAX_BEGIN) return 0;
+  memcpy(words, in->at, size);
+  words[size] = 0;
+  act(board, GYRAX_BEGIN, words);
   return 0;
 }
 
@@ -622,6 +689,7 @@ static uint8_t take_sequence(gyrax_board* board, const gyrax_frame* frame) {
 static void take_stop(gyrax_board* board, gyrax_reader* in) {
   const uint8_t category = gyrax_read_u8(in);
   board->stopped = 1;
+  cancel(board);
   stop_all(board, category == 0 ? DOES_LIMP : category == 2 && !in->wrong ? DOES_STAY : DOES_OFF, 1);
 }
 
@@ -658,6 +726,7 @@ static void take_frame(gyrax_board* board, const gyrax_frame* frame) {
       case GYRAX_STORE: wrong = store(board, &in, &n); break;
       case GYRAX_SET: wrong = take_set(board, &in, &n, &count); break;
       case GYRAX_MORE: wrong = frame->size == 0 ? 0 : heed_hands(board, &in); break;
+      case GYRAX_MESSAGE: wrong = take_message(board, &in); break;
       default: wrong = GYRAX_CANNOT;
     }
   }
@@ -671,9 +740,10 @@ static void take_frame(gyrax_board* board, const gyrax_frame* frame) {
     return;
   }
   /* What more there is may be nothing: an empty text. */
-  answer = answer_with(board, frame->kind == GYRAX_SET    ? GYRAX_REPORT
-                              : frame->kind == GYRAX_MORE ? GYRAX_PRINT
-                                                          : GYRAX_CHANNEL);
+  answer = answer_with(board, frame->kind == GYRAX_SET       ? GYRAX_REPORT
+                              : frame->kind == GYRAX_MORE    ? GYRAX_PRINT
+                              : frame->kind == GYRAX_MESSAGE ? GYRAX_RESULT
+                                                             : GYRAX_CHANNEL);
   answer->first = n;
   answer->count = count;
 }

@@ -77,6 +77,12 @@ enum {
   GYRAX_CANNOT = 8
 };
 
+/* What a board is asked of a message that it was told: it begins, goes on, is cancelled. */
+enum { GYRAX_BEGIN = 0, GYRAX_GO_ON = 1, GYRAX_CANCEL = 2 };
+
+/* What has become of a message. Whoever acts on it returns one of the first three. */
+enum { GYRAX_UNDER_WAY = 1, GYRAX_DONE = 2, GYRAX_FAILED = 3, GYRAX_CANCELLED = 4 };
+
 /* What may be stored, and assigned: with these numbers in a frame. */
 typedef struct {
   int32_t low, high; /* 1/256 unit; nothing goes beyond them */
@@ -125,6 +131,10 @@ typedef struct {
   uint16_t (*entropy)(void* user);                                       /* another number after each power-up */
   int (*store)(void* user, uint8_t channel, const gyrax_limits* limits); /* keep for the next power-up; 1: kept */
   int (*recall)(void* user, uint8_t channel, gyrax_limits* limits);      /* 1: there was something */
+  /* Whatever it does besides its channels. GYRAX_BEGIN: `*words` are the message, for the time of this call. Then
+   * GYRAX_GO_ON every GYRAX_SLICE_US, until it returns GYRAX_DONE, or GYRAX_FAILED with `*words` that say why and stay
+   * valid. GYRAX_CANCEL: at most once, it stops that at once; nobody looks at what it returns. NULL: it takes none. */
+  uint8_t (*act)(void* user, uint8_t what, const char** words);
 } gyrax_port;
 
 /* What a frame is answered with. */
@@ -133,6 +143,14 @@ typedef struct {
   uint16_t heard, near_number; /* the frame's sequence; of a greeting */
   uint8_t kind, of_kind, why, first, count;
 } gyrax_answer;
+
+/* The message that it was told last. */
+typedef struct {
+  uint32_t valid_until; /* by the board's clock; nobody asked for it any more: it is cancelled */
+  const char* why;      /* it failed; NULL: nobody said why */
+  uint16_t number;
+  uint8_t state; /* 0: there was none in this session */
+} gyrax_message;
 
 /* Inputs whose readings go out by themselves: what hands touch. */
 typedef struct {
@@ -161,6 +179,7 @@ typedef struct {
   gyrax_answer answers[GYRAX_MOST_ANSWERS];
   uint8_t waiting;
   gyrax_heed heed;
+  gyrax_message message;
   gyrax_receiver in;
   uint8_t out[GYRAX_FRAME_BYTES];
   uint8_t out_size, out_at;

@@ -33,6 +33,7 @@ enum {
 
 /* The near end's are below 8, the far end's from there on: an echo is known by that. */
 enum {
+  GYRAX_MESSAGE = 0,
   GYRAX_GREET = 1,
   GYRAX_ASK = 2,
   GYRAX_ASSIGN = 3,
@@ -45,7 +46,8 @@ enum {
   GYRAX_REPORT = 10,
   GYRAX_READINGS = 11,
   GYRAX_PRINT = 12,
-  GYRAX_REFUSED = 13
+  GYRAX_REFUSED = 13,
+  GYRAX_RESULT = 14
 };
 
 typedef struct {

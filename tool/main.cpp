@@ -325,7 +325,7 @@ int run(int argc, char** argv) {
       "  gyrax stand-in handset demo/wired.toml demo/wired_session.toml\n"
       "  gyrax stand-in drive demo/drive.toml\n"
       "  gyrax stand-in controller demo/gantry.toml\n"
-      "Lines that it takes while it runs: cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT,\n"
+      "Lines that it takes while it runs: cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT, fail TEXT,\n"
       "quit; of a board input NAME on|off|NUMBER|broken; of a handset pause, play.\n"
       "A drive takes cut, noisy, hung, slow, refuse, fault, mend, restart, input NAME on|off|NUMBER, quit.\n"
       "A controller takes cut, silent, lose, twice, refuse, alarm, pause, slow, noise, mend, restart, input, quit.\n");

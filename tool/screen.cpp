@@ -116,6 +116,8 @@ class Composer {
         line.push_back(
             {fmt::format("{} is under way: {:.1f} of {:g} s at most   ", name, passed_s, to_seconds(setup.limit)),
              Style::good});
+      if (action.stage == ActionStage::paused)
+        line.push_back({fmt::format("{} is paused: ask for it again, or stop   ", name), Style::warn});
     }
     if (!line.empty()) add(line);
   }

@@ -254,6 +254,7 @@ bool Driver::obey(const AxisStatus& why, State state, int handset, Time now) {
     case Interlock::switching_on:
     case Interlock::not_homed:
     case Interlock::action_runs:
+    case Interlock::action_paused:
     case Interlock::not_standing:
     case Interlock::link_refused:
     case Interlock::state_forbids:

@@ -2,6 +2,8 @@
  * is your microcontroller's. */
 #include "../gyrax_board.h"
 
+#include <string.h>
+
 extern uint32_t MICROSECONDS(void);
 extern int SERIAL_HAS_BYTE(void);
 extern uint8_t SERIAL_BYTE(void);
@@ -31,6 +33,28 @@ static void level(void* user, uint8_t pin, int on) {
   PIN(pin, on);
 }
 
+/* A message that it acts on: "rinse" opens a valve for three seconds, as long as water flows. It is told to go on every
+ * millisecond, and never waits. */
+static uint8_t act(void* user, uint8_t what, const char** words) {
+  enum { VALVE = 6, RINSES_US = 3000000 };
+  static uint32_t began;
+  (void)user;
+  if (what == GYRAX_BEGIN) {
+    if (strcmp(*words, "rinse") != 0) {
+      *words = "it knows rinse, and nothing else";
+      return GYRAX_FAILED;
+    }
+    began = MICROSECONDS();
+    PIN(VALVE, 1);
+    return GYRAX_UNDER_WAY;
+  }
+  if (what == GYRAX_GO_ON && PIN_READS(5) && MICROSECONDS() - began < RINSES_US) return GYRAX_UNDER_WAY;
+  PIN(VALVE, 0);
+  if (what == GYRAX_CANCEL || PIN_READS(5)) return GYRAX_DONE;
+  *words = "no water flows";
+  return GYRAX_FAILED;
+}
+
 /* An input counts 1/256 of its unit: on is 256. A broken sensor would say *valid = 0, and nobody would believe it. */
 static int32_t input(void* user, uint8_t pin, uint8_t kind, uint8_t* valid) {
   (void)user;
@@ -40,7 +64,7 @@ static int32_t input(void* user, uint8_t pin, uint8_t kind, uint8_t* valid) {
 }
 
 static const gyrax_port port = {
-    .now_us = now_us, .read = read_byte, .write = write_bytes, .level = level, .input = input};
+    .now_us = now_us, .read = read_byte, .write = write_bytes, .level = level, .input = input, .act = act};
 
 /* Channel 0, the relay: on loss it goes to its place, and its place is on (256). The computer's rig says what it
  * becomes as well and wins while it is connected; this is what counts before it ever was. Channel 1: whether water

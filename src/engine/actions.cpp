@@ -34,25 +34,37 @@ void set_light(EngineParts& e, const Action& action, bool on) noexcept {
   if (action.setup.light != no<SwitchId>) turn_light(e, action.setup.light, on);
 }
 
-/// Its link is told no more of it, and what it moved is Gyrax's again: at once where it is done and so `stands`,
-/// else once it does.
-void end(EngineParts& e, ActionId id, bool stands) noexcept {
-  Action& action = e.actions[index(id)];
-  if (action.stage == ActionStage::running && action.setup.link != no<LinkId>)
-    e.output.order(action.setup.link, stands ? std::nullopt : std::optional(ActionOrder{id, action.number, true}));
-  for (const AxisId id_of : action.setup.moves) {
-    Axis& axis = e.axis(id_of);
+bool is_under_way(const Action& action) noexcept {
+  return action.stage == ActionStage::running || action.stage == ActionStage::paused;
+}
+
+/// What it moved is Gyrax's again: at once where it `stands`, else once it does.
+void give_back(EngineParts& e, const Action& action, bool stands) noexcept {
+  for (const AxisId id : action.setup.moves) {
+    Axis& axis = e.axis(id);
     axis.coasts = axis.carried && !stands;
     axis.carried = axis.coasts;
     axis.coasts_since = e.now;
   }
+}
+
+/// What it blocked is worked out anew.
+void look_anew(EngineParts& e, const Action& action) noexcept {
+  e.still &= ~bit(action.setup.zone);
+  e.held_back = true;
+}
+
+/// Its link is told no more of it. `stands`: it is done.
+void end(EngineParts& e, ActionId id, bool stands) noexcept {
+  Action& action = e.actions[index(id)];
+  if (is_under_way(action) && action.setup.link != no<LinkId>)
+    e.output.order(action.setup.link, stands ? std::nullopt : std::optional(ActionOrder{id, action.number, true}));
+  give_back(e, action, stands);
   if (action.stage == ActionStage::running) end_homing(e, action);
   if (action.stage == ActionStage::prepared) set_light(e, action, false);
   action.stage = ActionStage::idle;
   action.since = e.now;
-  // What it blocked is worked out anew.
-  e.still &= ~bit(action.setup.zone);
-  e.held_back = true;
+  look_anew(e, action);
 }
 
 void end(EngineParts& e, ActionId id, ActionStep step, Cause cause = Cause::none) noexcept {
@@ -82,18 +94,22 @@ bool is_standing(const EngineParts& e, ZoneId zone) noexcept {
   return true;
 }
 
+Obstacle blocked_by(const Action& action, ActionId id) noexcept {
+  return {.what = action.stage == ActionStage::paused ? Interlock::action_paused : Interlock::action_runs,
+          .action = id};
+}
+
 /// Another action that cannot be under way beside this one.
 Obstacle other_action(const EngineParts& e, ActionId id) noexcept {
   const ActionSetup& wanted = e.actions[index(id)].setup;
   for (std::size_t row = 0; row < e.actions.size(); ++row) {
     const Action& other = e.actions[row];
-    if (other.stage != ActionStage::running) continue;
+    if (!is_under_way(other) || (row == index(id) && other.stage == ActionStage::paused)) continue;
     const bool same_link = wanted.link != no<LinkId> && other.setup.link == wanted.link;
     bool same_axes = false;
     for (const auto* list : {&wanted.moves, &wanted.homes})
       for (const AxisId axis : *list) same_axes = same_axes || moves_in(e, other.setup, e.axis(axis).group);
-    if (row == index(id) || same_link || same_axes)
-      return {.what = Interlock::action_runs, .action = id_at<ActionId>(row)};
+    if (row == index(id) || same_link || same_axes) return blocked_by(other, id_at<ActionId>(row));
   }
   return {};
 }
@@ -139,7 +155,7 @@ Obstacle not_in_charge(const EngineParts& e, ZoneId zone, SlotId by) noexcept {
 }
 
 bool is_confirmed(const EngineParts& e, const Action& action) noexcept {
-  if (action.setup.confirm == Span{} || action.stage == ActionStage::prepared) return true;
+  if (action.setup.confirm == Span{} || action.stage != ActionStage::idle) return true;
   const std::optional<Time>& last = e.confirmed[action.setup.group];
   return action.setup.covers > Span{} && last && e.now - *last < action.setup.covers;
 }
@@ -158,9 +174,38 @@ void begin(EngineParts& e, ActionId id) noexcept {
   if (!action.carried_out) e.output.order(action.setup.link, ActionOrder{id, action.number});
   for (const AxisId axis : action.setup.moves) e.axis(axis).carried = true;
   begin_homing(e, action);
-  e.still &= ~bit(action.setup.zone);
-  e.held_back = true;
+  look_anew(e, action);
   tell_step(e, id, ActionStep::begun);
+}
+
+/// Its link comes to rest, and keeps what is left of it.
+void pause(EngineParts& e, ActionId id) noexcept {
+  Action& action = e.actions[index(id)];
+  e.output.order(action.setup.link, ActionOrder{id, action.number, false, true});
+  give_back(e, action, false);
+  action.stage = ActionStage::paused;
+  action.since = e.now;
+  look_anew(e, action);
+  tell_step(e, id, ActionStep::paused, cause_of(e, action.setup.zone));
+}
+
+/// Enable was let go, and nothing else was wrong: any other stop ends it.
+bool keeps_paused(const EngineParts& e, const Action& action) noexcept {
+  const Zone& zone = e.zone(action.setup.zone);
+  const State state = zone.permit.state();
+  const Cause cause = cause_of(e, action.setup.zone);
+  return action.setup.pauses && !zone.stopped && (cause == Cause::none || cause == Cause::enable_released) &&
+         (state == State::stopping || state == State::ready || state == State::live);
+}
+
+void resume(EngineParts& e, ActionId id) noexcept {
+  Action& action = e.actions[index(id)];
+  e.output.order(action.setup.link, ActionOrder{id, action.number});
+  for (const AxisId axis : action.setup.moves) e.axis(axis).carried = true;
+  action.stage = ActionStage::running;
+  action.since = e.now;
+  look_anew(e, action);
+  tell_step(e, id, ActionStep::resumed);
 }
 
 /// Turns that are due. A switch that does not turn ends it.
@@ -180,14 +225,28 @@ void turn(EngineParts& e, ActionId id) noexcept {
   }
 }
 
+bool is_done(const EngineParts& e, const Action& action) noexcept {
+  const InputId until = action.setup.until;
+  return action.carried_out && action.turn == action.setup.turns.size() &&
+         action.homing.row == action.setup.homes.size() &&
+         (until == no<InputId> || e.links.input(until, e.now) == InputState::on);
+}
+
 void work(EngineParts& e, ActionId id) noexcept {
   Action& action = e.actions[index(id)];
   if (action.stage == ActionStage::idle) return;
   e.acting = true;
   const Zone& zone = e.zone(action.setup.zone);
+  const State state = zone.permit.state();
+  const bool pauses = keeps_paused(e, action);
+  if (pauses && action.stage == ActionStage::running && state != State::live) pause(e, id);
+  if (pauses && action.stage == ActionStage::paused) {
+    if (is_done(e, action)) end(e, id, ActionStep::done);
+    return;
+  }
   // A stop ends it also where it changes no state.
-  if (zone.stopped || !has(action.setup.when, zone.permit.state())) {
-    const bool runs = action.stage == ActionStage::running;
+  if (zone.stopped || !has(action.setup.when, state)) {
+    const bool runs = is_under_way(action);
     const Cause stop = cause_of(e, action.setup.zone);
     return end(e, id, runs ? ActionStep::stopped : ActionStep::lapsed,
                stop == Cause::none && zone.stopped ? Cause::stop_key : stop);
@@ -204,10 +263,7 @@ void work(EngineParts& e, ActionId id) noexcept {
   turn(e, id);
   if (action.stage != ActionStage::running) return;
   if (const Obstacle why = work_homing(e, action); why.what != Interlock::none) return fail(e, id, why);
-  if (!action.carried_out || action.turn < action.setup.turns.size() || action.homing.row < action.setup.homes.size())
-    return;
-  const InputId until = action.setup.until;
-  if (until == no<InputId> || e.links.input(until, e.now) == InputState::on) end(e, id, ActionStep::done);
+  if (is_done(e, action)) end(e, id, ActionStep::done);
 }
 
 }  // namespace
@@ -221,6 +277,7 @@ void take_action(EngineParts& e, ActionId id, SlotId by) noexcept {
   if (why.what == Interlock::none) why = in_the_way_of(e, id);
   if (why.what != Interlock::none) return refuse_action(e, id, why);
   e.acting = true;
+  if (action.stage == ActionStage::paused) return resume(e, id);
   if (is_confirmed(e, action)) return begin(e, id);
   action.stage = ActionStage::prepared;
   action.since = e.now;
@@ -236,8 +293,7 @@ void take_results(EngineParts& e, const LinkReport& report) noexcept {
   for (const ActionReport& result : report.actions) {
     if (index(result.action) >= e.actions.size()) continue;
     Action& action = e.actions[index(result.action)];
-    if (action.stage != ActionStage::running || action.setup.link != report.link || action.number != result.number)
-      continue;
+    if (!is_under_way(action) || action.setup.link != report.link || action.number != result.number) continue;
     if (result.result == ActionReport::Result::done) {
       action.carried_out = true;
       continue;
@@ -281,8 +337,8 @@ void carry(EngineParts& e) noexcept {
 Obstacle carried_by(const EngineParts& e, std::size_t group) noexcept {
   if (!e.acting) return {};
   for (std::size_t row = 0; row < e.actions.size(); ++row)
-    if (e.actions[row].stage == ActionStage::running && moves_in(e, e.actions[row].setup, group))
-      return {.what = Interlock::action_runs, .action = id_at<ActionId>(row)};
+    if (is_under_way(e.actions[row]) && moves_in(e, e.actions[row].setup, group))
+      return blocked_by(e.actions[row], id_at<ActionId>(row));
   for (const AxisId axis : e.motion.groups()[group].axes)
     if (e.axis(axis).carried) return {.what = Interlock::not_standing};
   return {};

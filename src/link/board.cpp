@@ -139,6 +139,8 @@ BoardNear::BoardNear(const Rig& rig, LinkId link, std::uint64_t seed)
     inputs_.push_back({id_at<InputId>(i), row_of(talk_.setup(), info.input_channels[input.channel].number), input});
     input_reports_.push_back({id_at<InputId>(i)});
   }
+  for (const ActionInfo& action : rig.actions) messages_.push_back(action.message);
+  results_.reserve(1);
 }
 
 /// What a report says is wrong. A switch is told to stand until the board takes it up again; see tell().
@@ -181,6 +183,11 @@ void BoardNear::hear(Time now, std::span<const std::uint8_t> bytes, std::vector<
   out.axes = reported_;
   out.faults = faults(report);
   out.within = report.within;
+  results_.clear();
+  if (const auto& result = talk_.result(); result && order_)
+    results_.push_back(
+        {order_->action, result->done ? ActionReport::Result::done : ActionReport::Result::refused, order_->number});
+  out.actions = results_;
   reports.push_back(out);
   talk_.forget_beginning();
 }
@@ -208,6 +215,11 @@ void BoardNear::tell(const Frame& frame) {
     told_[row] = {static_cast<std::uint8_t>(waits ? Mode::stand : Mode::follow), frame.switches[s] != 0 ? q16 : 0, 0};
   }
   talk_.tell(told_);
+  if (frame.order == order_) return;
+  order_ = frame.order;
+  if (!order_) return talk_.order(std::nullopt);
+  talk_.order(
+      BoardOrder{static_cast<std::uint16_t>(order_->number), messages_[index(order_->action)], order_->cancelled});
 }
 
 BoardWire::BoardWire(const wire::Place& place, bool half_duplex)

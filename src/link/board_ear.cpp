@@ -178,6 +178,20 @@ std::string BoardEar::Heard::words() const {
       }
       return words;
     }
+    case wire::Kind::message: {
+      const auto message = wire::read_message(frame.payload);
+      if (!message) break;
+      constexpr const char* asked[] = {"begins", "goes on", "is cancelled"};
+      return fmt::format("{} {}{}, valid {} ms", message->number, asked[static_cast<std::size_t>(message->asked)],
+                         message->words.empty() ? "" : fmt::format(" \"{}\"", message->words), message->valid_ms);
+    }
+    case wire::Kind::result: {
+      const auto result = wire::read_result(frame.payload);
+      if (!result) break;
+      constexpr const char* became[] = {"nothing", "under way", "done", "failed", "cancelled"};
+      return fmt::format("{} {}{}", result->number, became[static_cast<std::size_t>(result->became)],
+                         result->why.empty() ? "" : fmt::format(": \"{}\"", result->why));
+    }
     case wire::Kind::more: {
       if (frame.payload.empty()) return "";
       const std::uint8_t first = in.u8(), count = in.u8(), most = in.u8();

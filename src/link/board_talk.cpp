@@ -61,6 +61,7 @@ void BoardTalk::tell(std::span<const ChannelTold> told) {
 }
 
 void BoardTalk::begin(Time now, State state) {
+  if (state == State::greeting) end_order(false, "the board is greeted anew, and nobody knows what it did");
   state_ = state;
   row_ = 0;
   tries_ = 0;
@@ -127,6 +128,9 @@ void BoardTalk::take(Time now, const wire::Frame& frame) {
       if (const auto info = wire::read_channel(frame.payload)) take_channel(now, *info);
       break;
     case wire::Kind::report: take_report(now, frame); break;
+    case wire::Kind::result:
+      if (const auto result = wire::read_result(frame.payload)) take_result(*result);
+      break;
     case wire::Kind::print: {
       wire::Reader in{frame.payload};
       if (const auto text = in.text(); !text.empty()) say("\"{}\"", text);
@@ -227,6 +231,10 @@ void BoardTalk::take_refusal(Time now, const wire::Refused& refused) {
     say("the board refuses: {}; it is greeted anew", words_of(refused.why));
     return begin(now, State::greeting);
   }
+  if (state_ == State::running && refused.of == wire::Kind::message && refused.sequence == message_sequence_) {
+    const bool comes_again = refused.why == wire::Refusal::too_old || refused.why == wire::Refusal::again;
+    if (!comes_again) end_order(false, words_of(refused.why));
+  }
   if (state_ == State::asking || state_ == State::assigning) {
     say("the board refuses {} of channel {}: {}", name_of(refused.of), setup_.channels[row_].number,
         words_of(refused.why));
@@ -297,6 +305,63 @@ void BoardTalk::take_report(Time now, const wire::Frame& frame) {
   new_report_ = true;
 }
 
+// ---- What it does besides ----
+
+void BoardTalk::order(const std::optional<BoardOrder>& order) {
+  if (!order) {
+    order_.reset();
+    result_.reset();
+    return;
+  }
+  if (ordered_ != order->number) {
+    ordered_ = order->number;
+    order_ = order;
+    result_.reset();
+    asked_ = wire::Asked::begin;
+    message_at_ = Time{};
+  }
+  if (!order_ || !order->cancelled || asked_ == wire::Asked::cancel) return;
+  asked_ = wire::Asked::cancel;
+  message_at_ = Time{};
+}
+
+void BoardTalk::end_order(bool done, std::string_view why) {
+  if (!order_) return;
+  if (asked_ == wire::Asked::cancel)
+    say("\"{}\" is cancelled", order_->message);
+  else if (!done)
+    say("\"{}\" is not done: {}", order_->message, why.empty() ? "the board does not say why" : why);
+  result_ = BoardResult{order_->number, done};
+  order_.reset();
+}
+
+void BoardTalk::take_result(const wire::Result& result) {
+  if (!order_ || result.number != order_->number) return;
+  switch (result.became) {
+    case wire::Became::under_way:
+      if (asked_ == wire::Asked::begin) asked_ = wire::Asked::go_on;
+      return;
+    case wire::Became::done: return end_order(true);
+    case wire::Became::cancelled: return end_order(false, "nobody asked the board for it in time, and it gave up");
+    case wire::Became::failed: return end_order(false, result.why);
+    case wire::Became::nothing: return end_order(false);
+  }
+}
+
+/// Between whole rounds of sets, and never twice without one between.
+bool BoardTalk::is_message_due(Time now) const noexcept {
+  return order_ && run_ == 0 && now - message_at_ >= std::chrono::milliseconds(wire::message_every_ms) &&
+         message_at_ <= set_at_;
+}
+
+void BoardTalk::write_message(Time now, wire::Writer& out) {
+  const auto valid_ms = std::clamp<std::int64_t>(us(setup_.valid_for) / 1000, wire::message_valid_ms, 1000);
+  const std::string_view words = asked_ == wire::Asked::begin ? order_->message : std::string_view();
+  write(out, wire::Message{echo_us_, static_cast<std::uint16_t>(valid_ms), order_->number, asked_, words});
+  message_at_ = now;
+  message_sequence_ = static_cast<std::uint16_t>(sequence_ + 1);
+}
+
 // ---- What is said ----
 
 void BoardTalk::write_request(wire::Writer& out, wire::Kind& kind) {
@@ -353,6 +418,13 @@ std::span<const std::uint8_t> BoardTalk::next(Time now) {
     const auto bytes = pack(now, wire::Kind::stop, out);
     begin(now, State::greeting);
     return bytes;
+  }
+  if (state_ == State::running && is_message_due(now)) {
+    if (wire::message_bytes(order_->message.size()) <= max_frame_) {
+      write_message(now, out);
+      return pack(now, wire::Kind::message, out);
+    }
+    end_order(false, "its frame is longer than the board takes");
   }
   if (state_ == State::running) {
     if (run_ == 0 && std::exchange(at_once_, false)) {

@@ -18,13 +18,14 @@ void ControllerTalk::take_order(Time now, std::optional<ActionOrder> order) {
   if (order && order->cancelled) order.reset();
   if (order == order_ || only_asks_) return;
   order_ = order;
+  if (order && order->number == act_number_) return order->paused ? hold(now) : go_on(now);
   if (act_ != nullptr) {
     // It was stopped before it was over. Lines that are under way are carried out.
     say(fmt::format("{} is stopped", act_->name));
     const bool moves = act_->moves;
     act_ = nullptr;
     act_is_over_ = modes_hold_ = false;
-    if (state_ == State::acting) moves ? stop_at_once(now) : begin(now, State::asking);
+    if (is_acting()) moves ? stop_at_once(now) : begin(now, State::asking);
   }
   if (!order) return;
   const auto found = std::ranges::find(acts_, order->action, &Act::id);
@@ -32,6 +33,38 @@ void ControllerTalk::take_order(Time now, std::optional<ActionOrder> order) {
   act_ = &*found;
   act_number_ = order->number;
   act_line_ = 0;
+}
+
+/// At rest, with all that is left of it. What has not begun waits.
+void ControllerTalk::hold(Time now) {
+  if (act_ == nullptr || state_ != State::acting) return;
+  say(fmt::format("{} is paused", act_->name));
+  state_ = State::held;
+  has_rested_ = false;
+  stop_sent_ = now;
+  out_ += dialect_.pause;
+}
+
+void ControllerTalk::go_on(Time now) {
+  if (act_ == nullptr || state_ != State::held) return;
+  say(fmt::format("{} goes on", act_->name));
+  state_ = State::acting;
+  act_answered_ = now;
+  out_ += dialect_.resume;
+}
+
+/// False where it is for all other states to settle.
+bool ControllerTalk::settle_held(Time now) {
+  const bool rests = heard_.state == Dialect::State::paused || heard_.state == Dialect::State::idle;
+  if (!rests && heard_.state != Dialect::State::moving) return false;
+  if (heard_.measured < stop_sent_) return true;
+  has_rested_ = has_rested_ || rests;
+  const bool was_too_long = now - stop_sent_ > stops_within;
+  if (rests || (!has_rested_ && !was_too_long)) return true;
+  say(has_rested_ ? "it goes on by itself, and is told to stop" : "it does not come to rest, and is told to stop");
+  end_action(ActionReport::Result::refused);
+  stop_at_once(now, true);
+  return true;
 }
 
 bool ControllerTalk::is_told_all_of_action() const noexcept {
@@ -53,7 +86,7 @@ void ControllerTalk::begin_acting(Time now) {
 
 void ControllerTalk::send_action_line(Time now) {
   const std::string& line = act_->lines[act_line_++];
-  say(fmt::format("{}: '{}'", act_->name, Dialect::is_at_once(line) ? fmt::format("\\x{:02x}", line[0]) : line));
+  say(fmt::format("{}: '{}'", act_->name, Dialect::shown(line)));
   if (Dialect::is_at_once(line)) {
     out_ += line;
     act_answered_ = now;
@@ -64,7 +97,8 @@ void ControllerTalk::send_action_line(Time now) {
 }
 
 void ControllerTalk::work_action(Time now) {
-  if (act_ == nullptr || act_is_over_ || now < begins_at_) return;
+  const bool waits = state_ == State::held || (order_ && order_->paused);
+  if (act_ == nullptr || act_is_over_ || waits || now < begins_at_) return;
   // What moves the machine begins at rest; what is to unlock it begins where it does not take moves.
   const bool rests = unanswered_.empty() && !moves_ && is_at_target();
   const bool has_alarm = state_ == State::asking && heard_.state == Dialect::State::alarm;
@@ -85,7 +119,8 @@ bool ControllerTalk::settle_acting(Time now) {
   switch (heard_.state) {
     case Dialect::State::alarm: return act_in_alarm_;
     case Dialect::State::moving: return true;
-    case Dialect::State::paused:
+    // It may answer before it moves again.
+    case Dialect::State::paused: return now - act_answered_ < answer_within_;
     case Dialect::State::unknown: return false;
     case Dialect::State::idle: break;
   }
@@ -108,7 +143,7 @@ bool ControllerTalk::refuse_action_line(Time now, std::string_view answer) {
   if (act_ == nullptr) return true;  // it was stopped before
   const bool moves = act_->moves;
   end_action(ActionReport::Result::refused);
-  if (state_ == State::acting) moves ? stop_at_once(now) : begin(now, State::asking);
+  if (is_acting()) moves ? stop_at_once(now) : begin(now, State::asking);
   return true;
 }
 

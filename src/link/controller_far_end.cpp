@@ -164,6 +164,11 @@ void ControllerFarEnd::pause() {
   seen_.push_back("it is told to pause");
 }
 
+void ControllerFarEnd::resume() {
+  machine_.pause(false);
+  seen_.push_back("it is told to go on");
+}
+
 void ControllerFarEnd::take_at_once(char c) {
   const std::string text(1, c);
   if (text == dialect_.status_ask) {
@@ -172,6 +177,8 @@ void ControllerFarEnd::take_at_once(char c) {
     stop_at_once();
   } else if (text == dialect_.pause) {
     pause();
+  } else if (text == dialect_.resume) {
+    resume();
   } else if (text == dialect_.abort) {
     came_.clear();
     machine_.abort();
@@ -248,7 +255,7 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
   const std::string number = at("number"), sum = at("sum"), words_text = at("words");
   std::vector<Word> words;
   if (words_text != dialect_.status_ask && words_text != dialect_.modes_ask && words_text != dialect_.stop &&
-      (dialect_.pause.empty() || words_text != dialect_.pause)) {
+      (dialect_.pause.empty() || (words_text != dialect_.pause && words_text != dialect_.resume))) {
     for (std::size_t i = 0; i < words_text.size();) {
       if (words_text[i] == ' ') {
         ++i;
@@ -297,6 +304,8 @@ bool ControllerFarEnd::carry_out(const std::string& line) {
     stop_at_once();
   } else if (!dialect_.pause.empty() && words_text == dialect_.pause) {
     pause();
+  } else if (!dialect_.resume.empty() && words_text == dialect_.resume) {
+    resume();
   } else if (!do_words(words, number)) {
     return true;
   }

@@ -21,8 +21,6 @@ constexpr double most_correction = 0.02, corrects_within_s = 0.5;
 constexpr double far_behind_s = 0.04, catching_up = 0.15;
 /// It rests for so long, and nothing more comes: the rest is sent.
 constexpr Span rests_after = 3ms;
-/// A stop that did not come through is told again.
-constexpr Span stops_within = 1500ms;
 /// Before it is told anything new: answers that come until then are to what it was told before.
 constexpr Span quiet_first = 50ms;
 constexpr Span tries_again_after = 1s;
@@ -183,7 +181,8 @@ void ControllerTalk::fault(Time now, std::uint32_t bit, const std::string& words
   if (state_ == State::setting_up) waits_first_ = tries_again_after;
   modes_hold_ = false;
   says_where_ = state_ == State::running;
-  if (takes_lines()) stop_at_once(now);
+  // What has an alarm is not paused.
+  if (takes_lines()) stop_at_once(now, bit == controller_alarm);
 }
 
 /// What was done of what it was sent.
@@ -201,6 +200,7 @@ void ControllerTalk::say_where() {
 void ControllerTalk::settle(Time now) {
   const Dialect::State is = heard_.state;
   if (state_ == State::acting && settle_acting(now)) return;
+  if (state_ == State::held && settle_held(now)) return;
   const auto last = [&](std::uint32_t bit, const std::string& words) {
     if ((lasting_ & bit) == 0) say(words);
     lasting_ |= bit;
@@ -358,7 +358,7 @@ bool ControllerTalk::take_status(Time now, std::string_view line) {
   if (moves_) correction_ = std::clamp(behind / corrects_within_s, -most_correction, most);
   heard_.faults = std::exchange(once_, 0u) | lasting_;
   heard_.actions = std::exchange(results_, {});
-  heard_.waits = state_ != State::running || now < begins_at_;
+  heard_.waits = (state_ != State::running && state_ != State::held) || now < begins_at_;
   ++heard_.number;
   new_report_ = true;
   return true;
@@ -590,12 +590,12 @@ void ControllerTalk::set_up(Time now) {
 }
 
 void ControllerTalk::ask(Time now) {
-  const bool waits_for_lines = state_ == State::acting && !Dialect::is_at_once(dialect_.status_ask);
+  const bool waits_for_lines = is_acting() && !Dialect::is_at_once(dialect_.status_ask);
   if (asked_ && now - *asked_ > answer_within_ && !waits_for_lines) {
     asked_.reset();
     ask_was_lost_ = false;
     quiet_until_ = now + answer_within_ / 2;
-    if (takes_lines() && state_ != State::acting)
+    if (takes_lines() && !is_acting())
       fault(now, controller_lost_answer, "it does not say where it is");
     else if (!std::exchange(has_told_silence_, true))
       say("it does not answer");
@@ -616,7 +616,7 @@ void ControllerTalk::ask(Time now) {
 std::span<const std::uint8_t> ControllerTalk::next(Time now) {
   if (!is_open_) return {};
   // What it carries out may take its time; the engine says how long.
-  if (state_ != State::acting && !unanswered_.empty() && now - unanswered_.front().sent > answer_within_)
+  if (!is_acting() && !unanswered_.empty() && now - unanswered_.front().sent > answer_within_)
     fault(now, controller_lost_answer, fmt::format("'{}' has no answer", unanswered_.front().words));
   if (state_ == State::stopping && now - stop_sent_ > stops_within) {
     // What says that it still moves is stopped by all means; of what is silent nobody knows.

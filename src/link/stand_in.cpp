@@ -64,6 +64,7 @@ struct Breaks {
   sim::BoardFault fault;
   const char* says;
 };
+constexpr double usual_act_s = 0.5;
 constexpr Breaks breaks[] = {{"cut", sim::BoardFault::cut, "its cable is out"},
                              {"noisy", sim::BoardFault::noisy, "one byte in a hundred is spoiled"},
                              {"slow", sim::BoardFault::slow, "its loop runs every 20 ms"},
@@ -143,6 +144,7 @@ std::string ServedBoard::take(const std::string& line) {
   for (const Breaks& one : breaks) {
     if (line != one.word) continue;
     board_.break_with(one.fault);
+    if (one.fault == sim::BoardFault::none) board_.act_for(usual_act_s);
     seen_.emplace_back(one.says);
     return {};
   }
@@ -152,13 +154,18 @@ std::string ServedBoard::take(const std::string& line) {
     return {};
   }
   if (const auto own = take_own(board_, line)) return *own;
+  if (line.starts_with("fail ")) {
+    board_.act_for(usual_act_s, line.substr(5));
+    seen_.emplace_back("what a message tells it fails from now on");
+    return {};
+  }
   if (line.starts_with("print ")) {
     board_.print(line.substr(6).c_str());
     return {};
   }
   return fmt::format(
-      "there is no '{}'; it takes cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT, quit, of a board "
-      "input NAME VALUE, of a handset pause and play",
+      "there is no '{}'; it takes cut, noisy, slow, hung, stuck, sag, mend, restart, print TEXT, fail TEXT, quit, of "
+      "a board input NAME VALUE, of a handset pause and play",
       line);
 }
 
@@ -167,6 +174,7 @@ std::vector<std::string> ServedBoard::seen() {
     session_ = board_.session();
     seen_.push_back(session_ == 0 ? "nobody has greeted it" : fmt::format("greeted: session {:08x}", session_));
   }
+  for (std::string& line : board_.acted()) seen_.push_back(std::move(line));
   return std::exchange(seen_, {});
 }
 

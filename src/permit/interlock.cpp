@@ -61,6 +61,7 @@ constexpr std::array<AboutInterlock, interlock_count> interlocks{{
      "let it be homed, then let the control go once"},
     {"switch_not_met", "{input} did not change within the way that homing may take",
      "look at that switch, its wire and the axis's direction"},
+    {"action_paused", "{action} is paused", "ask for {action} again, and it goes on; or stop it"},
 }};
 
 }  // namespace

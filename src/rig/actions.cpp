@@ -3,6 +3,8 @@
 
 #include "builder.hpp"
 
+#include <gyrax/wire/board.hpp>
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -53,16 +55,19 @@ void RigBuilder::read_actions(Table& root) {
     action.zone = pick<ZoneId>(table, "zone", names_.zones, "zone");
     read_lines(table, action, info);
     read_writes(table, action, info);
+    read_message(table, action, info);
     read_turns(table, action);
     read_homes(table, action, info);
-    const bool told = table.told("lines") || table.told("homes") || table.told("writes") || table.told("turns");
-    if (info.lines.empty() && info.writes.empty() && action.turns.empty() && action.homes.empty() && !told)
+    const bool told = table.told("lines") || table.told("homes") || table.told("writes") || table.told("turns") ||
+                      table.told("message");
+    if (!info.tells() && action.turns.empty() && action.homes.empty() && !told)
       table.missing(
           "lines",
-          "what the link is told, as lines = [\"G28\"] or writes = [{ register = 300, value = 1 }]; or turns = "
-          "[{ set = \"valve\", to = \"on\" }], or homes = [\"x\"]");
+          "what the link is told, as lines = [\"G28\"], writes = [{ register = 300, value = 1 }] or message = "
+          "\"grip\"; or turns = [{ set = \"valve\", to = \"on\" }], or homes = [\"x\"]");
     read_moved(table, action, !info.lines.empty());
     const bool moves = !action.moves.empty() || !action.homes.empty();
+    read_pauses(table, action);
     action.when = read_when(table, moves);
     action.standing = table.flag("standing").value_or(moves);
     read_action_needs(table, action);
@@ -146,6 +151,31 @@ RegisterWrite RigBuilder::read_write(Table& row) {
   return write;
 }
 
+/// `message = "grip"`, for a board.
+void RigBuilder::read_message(Table& table, ActionSetup& action, ActionInfo& info) {
+  if (!table.has("message")) return;
+  if (info.tells()) table.problem(Code::one_effect, "message", "a link takes one kind of thing", "one of them");
+  action.link = pick<LinkId>(table, "link", link_names_, "link");
+  info.message = table.text("message").value_or("");
+  if (action.link == no<LinkId> || table.told("message")) return;
+  LinkInfo& link = rig_.links[index(action.link)];
+  if (link.kind != "board") {
+    table.problem(Code::bad_choice, "message",
+                  fmt::format("'{}' is a link of kind {}, which takes no messages", link.name, link.kind),
+                  "a link of kind board");
+    return;
+  }
+  const std::size_t most =
+      std::min(wire::longest_message, wire::longest_frame(wire_place(link).bytes_per_s()) - wire::message_bytes(0));
+  const bool is_plain = std::ranges::all_of(info.message, [](char c) { return c >= 0x20 && c < 0x7f; });
+  if (info.message.empty() || info.message.size() > most || !is_plain)
+    table.problem(
+        Code::bad_name, "message",
+        fmt::format("'{}' cannot be a message on this wire: {} characters", as_text(info.message), info.message.size()),
+        fmt::format("1 to {} characters of ASCII", most));
+  link.longest_message = std::max(link.longest_message, info.message.size());
+}
+
 /// `turns = [{ set = "valve", to = "on" }, { set = "pump", to = "on", after_s = 0.5 }]`.
 void RigBuilder::read_turns(Table& table, ActionSetup& action) {
   for (Table& row : table.rows("turns")) {
@@ -176,6 +206,8 @@ void RigBuilder::read_moved(Table& table, ActionSetup& action, bool all_of_link)
   for (const std::string& word : table.texts("moves")) {
     const AxisId axis = named<AxisId>(table, "moves", names_.axes, word, "axis");
     if (axis != no<AxisId>) all.push_back(axis);
+    if (axis != no<AxisId> && action.link != no<LinkId> && rig_.links[index(action.link)].kind == "board")
+      wrong("a board moves its axes only as it is told", "no 'moves'; homes = [\"AXIS\"] homes one");
     if (axis != no<AxisId> && action.link != no<LinkId> && rig_.setup.axes[index(axis)].wiring.link != action.link)
       wrong(fmt::format("'{}' does not hang on that link", word), "axes of the link that is told");
   }
@@ -199,6 +231,31 @@ void RigBuilder::read_moved(Table& table, ActionSetup& action, bool all_of_link)
   }
   if (action.zone != no<ZoneId> && rig_.setup.zones[index(action.zone)].hold_to_run)
     wrong("its zone is hold to run, and lives only while something else is held", "a zone with enable");
+}
+
+/// `pauses = true`: letting enable go keeps what is left of it.
+void RigBuilder::read_pauses(Table& table, ActionSetup& action) {
+  action.pauses = table.flag("pauses").value_or(false);
+  if (!action.pauses) return;
+  if (action.moves.empty() || rig_.links[index(action.link)].kind != "controller") {
+    action.pauses = false;
+    if (!table.told("moves") && !table.told("lines"))
+      table.problem(Code::one_effect, "pauses", "only what a controller moves is paused",
+                    "lines = […] with moves = […]");
+  }
+}
+
+/// Once dialects are known: how a controller is paused, and goes on.
+void RigBuilder::check_pauses() {
+  for (std::size_t a = 0; a < rig_.actions.size(); ++a) {
+    if (!rig_.setup.actions[a].pauses) continue;
+    const auto& dialect = rig_.links[index(rig_.setup.actions[a].link)].dialect;
+    if (!dialect || (Dialect::is_at_once(dialect->pause) && Dialect::is_at_once(dialect->resume))) continue;
+    const ActionInfo& action = rig_.actions[a];
+    problems_.add(Code::one_effect, {action.origin.file, action.origin.line, 1}, "action." + action.name + ".pauses",
+                  fmt::format("dialect '{}' does not say how a controller pauses at once, and goes on", dialect->name),
+                  "pause and resume, one control character each, in it");
+  }
 }
 
 /// Once all registers are known: what is told each cycle would be written over.
@@ -266,10 +323,6 @@ void RigBuilder::read_confirm(Table& table, ActionSetup& action, const ActionInf
   confirm->refuse_the_rest();
 }
 
-std::string shown_line(const std::string& line) {
-  return Dialect::is_at_once(line) ? fmt::format("\\x{:02x}", static_cast<unsigned char>(line[0])) : line;
-}
-
 std::vector<std::string> names_of_states(StateBits states) {
   std::vector<std::string> names;
   for (std::size_t i = 0; i < state_names.size(); ++i)
@@ -283,7 +336,7 @@ std::string told_words(const Rig& rig, ActionId id) {
   const ActionSetup& action = rig.setup.actions[index(id)];
   std::vector<std::string> parts;
   std::vector<std::string> lines;
-  for (const std::string& line : rig.actions[index(id)].lines) lines.push_back(shown_line(line));
+  for (const std::string& line : rig.actions[index(id)].lines) lines.push_back(Dialect::shown(line));
   if (!lines.empty())
     parts.push_back(fmt::format("{} is told {}", rig.links[index(action.link)].name, fmt::join(lines, ", ")));
   const auto all_words = [](const std::vector<RegisterWrite>& writes) {
@@ -296,6 +349,12 @@ std::string told_words(const Rig& rig, ActionId id) {
     parts.push_back(fmt::format("{} is written {}", rig.links[index(action.link)].name, all_words(info.writes)));
   if (!info.cancels.empty())
     parts.push_back(fmt::format("where it ends otherwise than done {}", all_words(info.cancels)));
+  if (!info.message.empty())
+    parts.push_back(
+        fmt::format("{} is told \"{}\"; it gives up when it hears nothing of it for {:g} ms",
+                    rig.links[index(action.link)].name, info.message,
+                    std::max<double>(wire::message_valid_ms,
+                                     to_seconds(rig.setup.links[index(action.link)].frame_valid_for) * 1e3)));
   for (const ActionTurn& turn : action.turns)
     parts.push_back(fmt::format("{} {}{}", rig.switches[index(turn.target)], turn.on ? "on" : "off",
                                 turn.after > Span{} ? fmt::format(" after {:g} s", to_seconds(turn.after)) : ""));
@@ -321,7 +380,8 @@ std::vector<std::string> action_words(const Rig& rig, ActionId id) {
   for (const AxisId axis : action.moves) moved.push_back(rig.axes[index(axis)].name);
   for (const AxisId axis : action.homes) homed.push_back(rig.axes[index(axis)].name);
   if (!moved.empty())
-    lines.push_back(fmt::format("it moves {} by itself, while enable is held; letting go stops it", listed(moved)));
+    lines.push_back(fmt::format("it moves {} by itself, while enable is held; letting go {}", listed(moved),
+                                action.pauses ? "pauses it, and asked for again it goes on" : "stops it"));
   if (!homed.empty())
     lines.push_back(
         fmt::format("Gyrax homes {}, while enable is held; letting go stops it", fmt::join(homed, ", then ")));

@@ -10,8 +10,6 @@ namespace gyrax {
 
 /// What is done for it, what it moves and needs, how it is confirmed and when it is over: a sentence a line.
 std::vector<std::string> action_words(const Rig& rig, ActionId id);
-/// A line that is told, as it is written in messages: a control character as \\x18.
-std::string shown_line(const std::string& line);
 std::vector<std::string> names_of_states(StateBits states);
 
 }  // namespace gyrax

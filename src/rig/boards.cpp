@@ -204,10 +204,21 @@ BoardTimes times_alone(const LinkInfo& link) {
   times.set_s = static_cast<double>(times.set_bytes) / times.bytes_per_s;
   times.round_trip_s = times.set_s + static_cast<double>(times.report_bytes) / times.bytes_per_s;
   times.share = static_cast<double>(std::max(times.set_bytes, times.report_bytes)) / times.bytes_per_s / times.frame_s;
-  if (!is_half_duplex(link)) return times;
-  // A slot for each frame: it goes, the board turns round, the answer comes.
-  times.round_trip_s += static_cast<double>(runs.size()) * wire::longest_turnaround_s;
-  times.share = times.round_trip_s / times.frame_s;
+  double turnaround_s = 0;
+  if (is_half_duplex(link)) {
+    // A slot for each frame: it goes, the board turns round, the answer comes.
+    turnaround_s = wire::longest_turnaround_s;
+    times.round_trip_s += static_cast<double>(runs.size()) * turnaround_s;
+    times.share = times.round_trip_s / times.frame_s;
+  }
+  if (link.longest_message == 0) return times;
+  // A message may go before the set, and goes on being asked about between sets.
+  const double first_s = static_cast<double>(wire::message_bytes(link.longest_message)) / times.bytes_per_s;
+  const double asked_s = static_cast<double>(wire::message_bytes(0)) / times.bytes_per_s;
+  const double slots = is_half_duplex(link) ? 2 * asked_s + turnaround_s : asked_s;
+  times.set_s += first_s;
+  times.round_trip_s += first_s + asked_s + turnaround_s;
+  times.share += slots * 1e3 / wire::message_every_ms;
   return times;
 }
 

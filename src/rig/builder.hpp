@@ -74,7 +74,10 @@ class RigBuilder {
   void read_turns(Table& table, ActionSetup& action);
   void read_writes(Table& table, ActionSetup& action, ActionInfo& info);
   static RegisterWrite read_write(Table& row);
+  void read_message(Table& table, ActionSetup& action, ActionInfo& info);
   void check_writes();
+  void read_pauses(Table& table, ActionSetup& action);
+  void check_pauses();
   void read_moved(Table& table, ActionSetup& action, bool all_of_link);
   void read_action_needs(Table& table, ActionSetup& action);
   void read_confirm(Table& table, ActionSetup& action, const ActionInfo& info);

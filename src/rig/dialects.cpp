@@ -87,6 +87,9 @@ Dialect read_dialect(Table& table, const std::string& name) {
   made.pause = read_sent(table, "pause", false, "\\u0013");
   if (!made.pause.empty() && made.paused.empty())
     table.problem(Code::one_effect, "pause", "nothing says when it is paused", "states = { paused = [\"…\"], … }");
+  made.resume = read_sent(table, "resume", false, "\\u0015");
+  if (!made.resume.empty() && made.pause.empty())
+    table.problem(Code::one_effect, "resume", "nothing pauses it", "pause = \"…\"");
   made.stop = read_sent(table, "stop", true, "\\u0014");
   made.abort = read_sent(table, "abort", false, "\\u001a");
   if (auto takes = table.table("takes")) {
@@ -106,6 +109,10 @@ Dialect read_dialect(Table& table, const std::string& name) {
 constexpr std::string_view all_letters = "XYZABCUVW";
 
 }  // namespace
+
+std::string Dialect::shown(const std::string& text) {
+  return is_at_once(text) ? fmt::format("\\x{:02x}", static_cast<unsigned char>(text[0])) : text;
+}
 
 Dialect::State Dialect::state_of(std::string_view word) const noexcept {
   const auto is = [&](const std::vector<std::string>& words) { return std::ranges::count(words, word) > 0; };

@@ -91,8 +91,7 @@ void RigBuilder::read_homes(Table& table, ActionSetup& action, const ActionInfo&
   const auto wrong = [&](const std::string& what, const std::string& allowed) {
     table.problem(Code::bad_choice, "homes", what, allowed);
   };
-  if (!info.lines.empty() || !info.writes.empty())
-    wrong("what a link carries out is not Gyrax's own homing", "'homes', or 'lines' and 'writes' with 'moves'");
+  if (info.tells()) wrong("what a link carries out is not Gyrax's own homing", "'homes', or what a link is told");
   for (const std::string& word : table.texts("homes")) {
     const AxisId axis = named<AxisId>(table, "homes", names_.axes, word, "axis");
     if (axis == no<AxisId>) continue;

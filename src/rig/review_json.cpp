@@ -104,13 +104,17 @@ std::string review_json(const Rig& rig) {
     Json action{{"action", info.name}, {"group", info.group}, {"zone", rig.zones[index(s.zone)]}};
     if (s.link != no<LinkId>) action["link"] = rig.links[index(s.link)].name;
     action["lines"] = info.lines;
+    if (!info.message.empty()) action["message"] = info.message;
     for (const auto& [key, list] : {std::pair{"writes", &info.writes}, {"cancels", &info.cancels}}) {
       action[key] = Json::array();
       for (const RegisterWrite& write : *list) action[key].push_back(words_of(write));
     }
     action["moves"] = Json::array();
     for (const AxisId axis : s.moves) action["moves"].push_back(rig.axes[index(axis)].name);
+    action["homes"] = Json::array();
+    for (const AxisId axis : s.homes) action["homes"].push_back(rig.axes[index(axis)].name);
     action["when"] = names_of_states(s.when);
+    action["pauses"] = s.pauses;
     action["confirm_s"] = to_seconds(s.confirm);
     action["limit_s"] = to_seconds(s.limit);
     all["actions"].push_back(action);

@@ -320,6 +320,7 @@ Rig RigBuilder::finish(const std::string& path) {
   check_coupled();
   check_layers();
   check_writes();
+  check_pauses();
   check_homing();
   remark();
   for (std::size_t row = 0; row < s.controls.size(); ++row) {

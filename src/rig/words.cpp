@@ -76,6 +76,8 @@ std::string say_step(const Rig& rig, const Event& e) {
     case ActionStep::done: return fmt::format("{} is done", name);
     case ActionStep::timed_out: return fmt::format("{} took too long, and is stopped", name);
     case ActionStep::stopped: return fmt::format("{} is stopped{}", name, because);
+    case ActionStep::paused: return fmt::format("{} is paused{}; ask for it again, and it goes on", name, because);
+    case ActionStep::resumed: return fmt::format("{} goes on", name);
   }
   return name;
 }
@@ -124,7 +126,7 @@ const char* name_of(Event::Kind kind) noexcept {
 }
 
 const char* name_of(ActionStep step) noexcept {
-  constexpr const char* names[] = {"prepared", "lapsed", "begun", "done", "timed_out", "stopped"};
+  constexpr const char* names[] = {"prepared", "lapsed", "begun", "done", "timed_out", "stopped", "paused", "resumed"};
   static_assert(std::size(names) == action_steps);
   return names[static_cast<std::size_t>(step)];
 }

@@ -62,7 +62,7 @@ void Bench::receive(const Frame& frame) noexcept {
   for (std::size_t i = 0; i < switches_.size() && i < frame.switches.size(); ++i) switches_[i] = frame.switches[i];
   if (order_ != frame.order) {
     order_ = frame.order;
-    order_runs_ = order_ && !order_->cancelled;
+    order_runs_ = order_ && !order_->cancelled && !order_->paused;
     order_over_ = frame.sent + action_takes;
   }
   valid_until_ = frame.sent + (queue_.empty() ? frame.valid_for : never_over);

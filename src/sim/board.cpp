@@ -67,6 +67,11 @@ struct Board::Inside {
   BoardFault fault = BoardFault::none;
   std::uint64_t now_us = 0, born_us = 0, next_run_us = 0;
   std::mt19937_64 random;
+  double acts_s = 0.5;
+  std::string message;              // under way
+  std::deque<std::string> why{""};  // it fails; the last one counts, and the board may still tell an older one
+  std::uint32_t acts_until = 0;
+  std::vector<std::string> acted;
 
   explicit Inside(const BoardSetup& s) : setup(s), hung(s.channels.size()), random(s.seed) {
     to_board.byte_us = from_board.byte_us = s.bytes_per_s > 0 ? 1e6 / s.bytes_per_s : 0;
@@ -136,6 +141,7 @@ struct Board::Inside {
       *limits = found->second;
       return 1;
     };
+    port.act = [](void* user, std::uint8_t what, const char** words) { return self(user).act(what, words); };
     port.entropy = [](void* user) { return static_cast<std::uint16_t>(self(user).random()); };
   }
 
@@ -161,6 +167,24 @@ struct Board::Inside {
   }
   void send(std::uint8_t byte) {
     if (fault != BoardFault::cut) from_board.put(spoiled(byte), now_us);
+  }
+
+  std::uint8_t act(std::uint8_t what, const char** words) {
+    const auto says = [&](const char* did) { acted.push_back('"' + message + "\" " + did); };
+    switch (what) {
+      case GYRAX_BEGIN:
+        message = *words;
+        acts_until = clock() + static_cast<std::uint32_t>(acts_s * 1e6);
+        says("begins");
+        return GYRAX_UNDER_WAY;
+      case GYRAX_CANCEL: says("is cancelled"); return GYRAX_CANCELLED;
+      default: break;
+    }
+    if (static_cast<std::int32_t>(clock() - acts_until) < 0) return GYRAX_UNDER_WAY;
+    says(why.back().empty() ? "is done" : "fails");
+    if (why.back().empty()) return GYRAX_DONE;
+    *words = why.back().c_str();
+    return GYRAX_FAILED;
   }
 
   /// What hangs there moves on, by itself and by its pins.
@@ -227,6 +251,11 @@ void Board::set_input(std::size_t channel, double value, bool valid) {
   in_->hung[channel].output = in_->hung[channel].position = value;
   in_->hung[channel].valid = valid;
 }
+void Board::act_for(double seconds, std::string why) {
+  in_->acts_s = seconds;
+  in_->why.push_back(std::move(why));
+}
+std::vector<std::string> Board::acted() { return std::exchange(in_->acted, {}); }
 void Board::print(const char* text) { gyrax_board_print(&in_->board, text); }
 
 std::size_t Board::channels() const { return in_->channels.size(); }

@@ -90,7 +90,9 @@ void Controller::stop() noexcept {
 void Controller::abort() noexcept {
   stand();
   has_alarm_ = true;
+  paused_ = false;
 }
+void Controller::pause(bool paused) noexcept { paused_ = paused && !has_alarm_; }
 void Controller::alarm() noexcept { abort(); }
 void Controller::clear() noexcept { has_alarm_ = false; }
 void Controller::restart() noexcept {

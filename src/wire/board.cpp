@@ -212,6 +212,39 @@ InputReading read_input(Reader& in) noexcept {
   return {(bits & 1) != 0, static_cast<std::uint8_t>(bits >> 1), in.i32()};
 }
 
+void write(Writer& out, const Message& message) noexcept {
+  out.u32(message.echo_us);
+  out.u16(message.valid_ms);
+  out.u16(message.number);
+  out.u8(static_cast<std::uint8_t>(message.asked));
+  out.text(message.words);
+}
+
+std::optional<Message> read_message(std::span<const std::uint8_t> payload) noexcept {
+  Reader in{payload};
+  Message all;
+  all.echo_us = in.u32();
+  all.valid_ms = in.u16();
+  all.number = in.u16();
+  const std::uint8_t asked = in.u8();
+  if (!in.whole || asked > static_cast<std::uint8_t>(Asked::cancel)) return std::nullopt;
+  all.asked = static_cast<Asked>(asked);
+  all.words = in.text();
+  return all;
+}
+
+std::optional<Result> read_result(std::span<const std::uint8_t> payload) noexcept {
+  Reader in{payload};
+  Result all;
+  all.clock_us = in.u32();
+  all.number = in.u16();
+  const std::uint8_t became = in.u8();
+  if (!in.whole || became > static_cast<std::uint8_t>(Became::cancelled)) return std::nullopt;
+  all.became = static_cast<Became>(became);
+  all.why = in.text();
+  return all;
+}
+
 std::optional<Refused> read_refused(std::span<const std::uint8_t> payload) noexcept {
   Reader in{payload};
   Refused all;

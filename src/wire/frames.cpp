@@ -23,8 +23,8 @@ std::uint64_t eight(const std::uint8_t* at) noexcept {
   return word;
 }
 
-constexpr const char* names[] = {"kind 0",  "greet",   "ask",    "assign",   "set",   "stop",    "store",   "more",
-                                 "welcome", "channel", "report", "readings", "print", "refused", "kind 14", "kind 15"};
+constexpr const char* names[] = {"message", "greet",   "ask",    "assign",   "set",   "stop",    "store",  "more",
+                                 "welcome", "channel", "report", "readings", "print", "refused", "result", "kind 15"};
 
 }  // namespace
 

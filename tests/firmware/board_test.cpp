@@ -75,6 +75,14 @@ struct Far {
       *valid = self(user).whole ? 1 : 0;
       return kind == GYRAX_DIGITAL ? (self(user).pressed ? 256 : 0) : 77 * 256;
     };
+    port.act = [](void* user, std::uint8_t what, const char** words) -> std::uint8_t {
+      Far& far = self(user);
+      far.acted += what == GYRAX_BEGIN ? std::string("begin ") + *words + "\n" : what == GYRAX_CANCEL ? "cancel\n" : "";
+      ++far.calls[what];
+      const std::uint8_t state = what == GYRAX_BEGIN ? far.begins_with : far.goes_on_with;
+      if (state == GYRAX_FAILED) *words = "no part";
+      return state;
+    };
     port.store = [](void* user, std::uint8_t, const gyrax_limits* limits) {
       self(user).stored = *limits;
       return 1;
@@ -90,6 +98,10 @@ struct Far {
     session = f.kind == wire::Kind::welcome ? f.session : session;
     if (f.kind == wire::Kind::refused) refused = wire::read_refused(f.payload)->why;
     if (f.kind == wire::Kind::print) text = wire::Reader{f.payload}.text();
+    if (f.kind == wire::Kind::result) {
+      result = *wire::read_result(f.payload);
+      text = result.why;
+    }
     if (f.kind == wire::Kind::channel) info = *wire::read_channel(f.payload);
     wire::Reader payload{f.payload};
     if (f.kind == wire::Kind::readings) {
@@ -127,6 +139,12 @@ struct Far {
                            static_cast<std::int32_t>(std::lround(speed * 256))});
     say(wire::Kind::set, out);
   }
+  void message(std::uint16_t number, wire::Asked asked, const char* words = "", std::uint32_t age_us = 0) {
+    wire::Writer out;
+    write(out, wire::Message{now - age_us, 150, number, asked, words});
+    refused = {};
+    say(wire::Kind::message, out);
+  }
   /// Told to stand, then to follow, ten times a frame apart.
   void go(std::uint8_t n, double position, int frames = 30) {
     set(n, Mode::stand, position);
@@ -142,6 +160,10 @@ struct Far {
   std::vector<wire::Kind> answers;
   std::vector<wire::ReportChannel> reports;
   wire::ReportHead head;
+  wire::Result result;
+  std::string acted;
+  std::map<int, int> calls;
+  std::uint8_t begins_with = GYRAX_UNDER_WAY, goes_on_with = GYRAX_UNDER_WAY;
   wire::ChannelInfo info;
   wire::Refusal refused{};
   std::string text;
@@ -327,6 +349,91 @@ TEST_CASE("Ends are stored without power, never wider than it was built; text co
   CHECK(gyrax_board_print(&far.board, "again") == 0);
   far.run(2);
   CHECK(far.text == "warm");
+}
+
+TEST_CASE("A message begins once, goes on while somebody asks, and ends done, failed or cancelled") {
+  using wire::Asked, wire::Became;
+  Far far;
+  far.message(1, Asked::begin, "grip");
+  CHECK(far.refused == wire::Refusal::other_session);
+  far.greet();
+  far.message(1, Asked::begin, "grip");
+  CHECK(far.acted == "begin grip\n");
+  for (int i = 0; i < 20; ++i) {
+    far.run(100);
+    far.message(1, i % 2 == 0 ? Asked::go_on : Asked::begin, i % 2 == 0 ? "" : "grip");
+    CHECK(far.result.number == 1);
+    CHECK(far.result.became == Became::under_way);
+  }
+  CHECK(far.acted == "begin grip\n");
+  CHECK(far.calls[GYRAX_GO_ON] > 1900);  // every millisecond
+  far.goes_on_with = GYRAX_DONE;
+  far.run(2);
+  const int then = far.calls[GYRAX_GO_ON];
+  far.message(1, Asked::cancel);
+  CHECK(far.result.became == Became::done);  // it was over
+  far.run(300);
+  CHECK(far.calls[GYRAX_GO_ON] == then);
+  // It says why not, at once or later.
+  far.begins_with = GYRAX_FAILED;
+  far.message(2, Asked::begin, "grip");
+  CHECK(far.result.became == Became::failed);
+  CHECK(far.text == "no part");
+  far.begins_with = GYRAX_UNDER_WAY;
+  far.goes_on_with = GYRAX_FAILED;
+  far.message(3, Asked::begin, "let go");
+  far.run(5);
+  far.message(3, Asked::go_on);
+  CHECK(far.result.became == Became::failed);
+  CHECK(far.text == "no part");
+  // What is new ends what was, and whatever ends it ends it once.
+  far.goes_on_with = GYRAX_UNDER_WAY;
+  const std::function<void()> ends[] = {[&] { far.message(11, Asked::begin, "next"); },
+                                        [&] { far.message(10, Asked::cancel); }, [&] { far.run(160); },
+                                        [&] { far.greet(); },
+                                        [&] {
+                                          far.say(wire::Kind::stop, [] {
+                                            wire::Writer out;
+                                            out.u8(2);
+                                            return out;
+                                          }());
+                                        }};
+  for (const auto& end : ends) {
+    far.greet();
+    far.message(10, Asked::begin, "turn");
+    REQUIRE(far.result.became == Became::under_way);
+    far.acted.clear();
+    end();
+    CHECK(far.acted.starts_with("cancel\n"));
+    far.run(300);
+    CHECK(far.acted.find("cancel\n", 1) == (far.acted.find("next") == std::string::npos ? std::string::npos : 18u));
+  }
+  far.message(10, Asked::begin, "turn");
+  CHECK(far.refused == wire::Refusal::is_stopped);
+}
+
+TEST_CASE("A message that is late, malformed or none of its business begins nothing") {
+  using wire::Asked;
+  Far far;
+  far.greet();
+  far.message(1, Asked::begin, "grip", 101'000);
+  CHECK(far.refused == wire::Refusal::too_old);
+  far.message(1, Asked::go_on);
+  CHECK(far.refused == wire::Refusal::malformed);
+  far.message(1, Asked::begin);
+  CHECK(far.refused == wire::Refusal::malformed);
+  far.message(1, Asked::begin, std::string(64, 'x').c_str());
+  CHECK(far.refused == wire::Refusal::malformed);
+  far.message(1, static_cast<Asked>(3), "grip");
+  CHECK(far.refused == wire::Refusal::malformed);
+  far.message(1, Asked::cancel);  // of what never came
+  CHECK(far.result.became == wire::Became::cancelled);
+  far.message(1, Asked::begin, "grip");
+  CHECK(far.result.became == wire::Became::cancelled);
+  CHECK(far.acted.empty());
+  far.port.act = nullptr;
+  far.message(2, Asked::begin, "grip");
+  CHECK(far.refused == wire::Refusal::cannot);
 }
 
 TEST_CASE("A motor's share as a sign, as a pair of directions, and as one direction, each with its power") {

@@ -74,6 +74,12 @@ static int64_t counted(void* user, uint8_t channel) {
   return (int64_t)steppers[channel].count * 65536;
 }
 
+static uint8_t act(void* user, uint8_t what, const char** words) {
+  (void)user;
+  mix((uint32_t)what << 8 | (uint32_t)(what == GYRAX_BEGIN ? (*words)[0] : 0));
+  return GYRAX_UNDER_WAY;
+}
+
 static const gyrax_port port = {.now_us = now_us,
                                 .read = read_byte,
                                 .write = write_bytes,
@@ -81,7 +87,8 @@ static const gyrax_port port = {.now_us = now_us,
                                 .signed_power = signed_power,
                                 .level = level,
                                 .steps = go,
-                                .counted = counted};
+                                .counted = counted,
+                                .act = act};
 
 static void say(uint8_t kind, const gyrax_writer* end, const uint8_t* payload) {
   gyrax_frame frame = {GYRAX_WIRE_VERSION, kind, 1, 0, 0, 0, 0};
@@ -120,6 +127,17 @@ static void set(uint8_t first, uint8_t count, uint8_t mode, int32_t t_ms) {
     gyrax_write_u32(&out, (uint32_t)(v * (n + 1) * 4));
   }
   say(GYRAX_SET, &out, payload);
+}
+
+static void message(uint8_t asked, const char* words) {
+  uint8_t payload[GYRAX_PAYLOAD_BYTES];
+  gyrax_writer out = {payload, payload + sizeof payload, 0};
+  gyrax_write_u32(&out, echo);
+  gyrax_write_u16(&out, 150);
+  gyrax_write_u16(&out, 1);
+  gyrax_write_u8(&out, asked);
+  gyrax_write_text(&out, words);
+  say(GYRAX_MESSAGE, &out, payload);
 }
 
 static int check_vectors(void) {
@@ -212,6 +230,7 @@ int main(void) {
       set(0, 8, ms < 100 ? GYRAX_MODE_STAND : GYRAX_MODE_FOLLOW, (int32_t)ms % 1000);
     if (ms > 30 && heard && ms % 10 == 5)
       set(8, 8, ms < 100 ? GYRAX_MODE_STAND : GYRAX_MODE_FOLLOW, (int32_t)ms % 1000);
+    if (ms > 300 && heard && ms % 50 == 2) message(ms < 350 ? GYRAX_BEGIN : GYRAX_GO_ON, ms < 350 ? "act" : "");
     gyrax_board_run(&board);
     for (int i = 0; i < 40; ++i) mix(gyrax_steps_tick(&steps));
     if (ms % 100 == 99) printf("%u %08lx\n", (unsigned)ms + 1, (unsigned long)sum);

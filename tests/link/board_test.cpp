@@ -5,6 +5,7 @@
 
 #include <gyrax/link/board.hpp>
 #include <gyrax/link/stand_in.hpp>
+#include <gyrax/rig/words.hpp>
 #include <gyrax/sim/board.hpp>
 #include <gyrax/testing/stand.hpp>
 
@@ -314,6 +315,112 @@ TEST_CASE("A cable cut, a program killed, a hand that lets nothing through: the 
     CHECK(b.stand.command("tilt").p == doctest::Approx(last_tilt).epsilon(0.005));
   }
   MESSAGE("at rest after ", static_cast<double>(longest.count()) / 1e6, " ms at most; ", farthest, " deg at most");
+}
+
+const std::string grips = R"(
+[action.grip]
+message = "grip 3"
+[action.turn]
+message = "turn"
+when = ["live"]
+limit_s = 1
+)";
+
+std::string told(const Bench& b) {
+  std::string all;
+  for (const Event& event : b.stand.events())
+    if (event.action != no<ActionId>) all += say(b.rig, event) + "\n";
+  return all;
+}
+
+TEST_CASE("A board does what a message tells it: done, refused with its words, too late, or stopped with its zone") {
+  Bench b(test::on_a_board() + grips);
+  b.run(0.4);
+  b.stand.type("grip");
+  b.run(0.1);
+  CHECK(told(b) == "grip was refused: the zone is stowed; press menu.right to make it ready\n");
+  b.make_live();
+  REQUIRE(b.stand.state() == State::live);
+  b.faults = 0;  // that it began anew, at first
+  // It goes on beside it, at no more than two frames behind.
+  b.stand.move("stick.left.x", 1);
+  b.stand.type("grip");
+  b.run(0.3);
+  CHECK(b.board.acted() == std::vector<std::string>{"\"grip 3\" begins"});
+  b.run(0.4);
+  CHECK(b.board.acted() == std::vector<std::string>{"\"grip 3\" is done"});
+  CHECK(std::abs(b.tilt_out() - b.stand.command("tilt").p) < 120 * 0.030);
+  CHECK(told(b).ends_with("grip begins, for 10 s at most\ngrip is done\n"));
+  b.board.act_for(0.2, "no part in the jaws");
+  b.stand.type("grip");
+  b.run(0.5);
+  CHECK(told(b).ends_with("grip was refused: bridge refused it; see what bridge says, and put it right\n"));
+  CHECK(b.said_something_with("bridge: \"grip 3\" is not done: no part in the jaws"));
+  b.board.act_for(5);
+  b.stand.type("turn");
+  b.run(1.3);
+  CHECK(told(b).ends_with("turn took too long, and is stopped\n"));
+  b.stand.type("turn");
+  b.run(0.3);
+  b.board.acted();
+  b.let_go();
+  b.run(0.1);
+  CHECK(b.board.acted() == std::vector<std::string>{"\"turn\" is cancelled"});
+  CHECK(told(b).ends_with("turn is stopped: enable was released\n"));
+  CHECK(b.said_something_with("bridge: \"turn\" is cancelled"));
+  CHECK(b.faults == 0);
+}
+
+TEST_CASE("Whatever its wire does to a message: begun once at most, and over soon after nobody asks for it") {
+  test::Random random;
+  int done = 0, cancelled = 0;
+  for (int round = 0; round < rounds(60, 3000); ++round) {
+    CAPTURE(round);
+    Bench b(test::on_a_board() + grips);
+    b.run(0.4);
+    b.make_live();
+    b.board.act_for(random.in(0, 0.6));
+    const int kind = round % 6;
+    const double share = random.in(0.05, 0.5);
+    std::vector<std::uint8_t> kept;
+    const Spoil spoil = [&](std::vector<std::uint8_t>& bytes, Time) {
+      if (kind == 0 && random.chance(share)) bytes.clear();
+      if (kind == 1) bytes.insert(bytes.end(), kept.begin(), kept.end());  // what was said before comes again
+      if (kind == 2)
+        for (std::uint8_t& byte : bytes)
+          if (random.chance(share / 20)) byte = static_cast<std::uint8_t>(byte ^ (1 << random.whole(0, 7)));
+      if (!bytes.empty()) kept = bytes;
+    };
+    b.on_the_way = b.on_the_way_back = spoil;
+    b.stand.type(random.chance(0.5) ? "grip" : "turn");
+    b.run(random.in(0, 0.4));
+    switch (kind) {
+      case 3: b.board.break_with(sim::BoardFault::cut); break;
+      case 4: b.hangs = true; break;
+      case 5: b.board.restart(); break;
+      default: break;
+    }
+    b.run(0.9);
+    std::vector<std::string> acted = b.board.acted();
+    // Cut off, it is over by itself, and does not begin again once the wire is back.
+    b.board.break_with(sim::BoardFault::none);
+    b.hangs = false;
+    b.on_the_way = b.on_the_way_back = nullptr;
+    if (kind == 3 || kind == 4) CHECK((acted.empty() || acted.size() == 2));
+    b.run(1);
+    for (std::string& one : b.board.acted()) acted.push_back(std::move(one));
+    CAPTURE(acted.size());
+    CHECK(acted.size() <= 2);
+    if (!acted.empty()) CHECK(acted.front().ends_with("begins"));
+    const bool is_over = acted.size() == 2 || kind == 5;  // power that is gone ends it too
+    CHECK((acted.empty() || is_over));
+    done += acted.size() == 2 && acted.back().ends_with("done") ? 1 : 0;
+    cancelled += acted.size() == 2 && acted.back().ends_with("cancelled") ? 1 : 0;
+    for (const char* action : {"grip", "turn"}) CHECK(b.stand.stage(action) == ActionStage::idle);
+  }
+  MESSAGE(done, " done, ", cancelled, " cancelled");
+  CHECK(done > 0);
+  CHECK(cancelled > 0);
 }
 
 TEST_CASE("A board that restarts while it moves: power is off, and the zone trips") {

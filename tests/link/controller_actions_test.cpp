@@ -11,6 +11,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
+#include <functional>
 #include <string>
 
 using namespace gyrax;
@@ -132,6 +133,103 @@ TEST_CASE(
   }
 }
 
+/// A program of the controller's: two lines, there and back.
+std::string with_program() {
+  return with_actions() + R"(
+[action.scan]
+lines = ["G1 X100 F3000", "G1 X0 F3000"]
+moves = ["x"]
+pauses = true
+limit_s = 4
+)";
+}
+
+TEST_CASE("Enable that is let go pauses a program of the controller's; asked for again it goes on to its end") {
+  ControllerBench b(with_program());
+  b.make_live();
+  b.stand.type("scan");
+  double before = -1;
+  for (int pause = 0; pause < 3; ++pause) {
+    b.run(1);
+    REQUIRE(std::abs(b.far.machine().speed(0)) > 40);
+    b.let_go();
+    b.run(0.5);
+    CAPTURE(b.said);
+    CAPTURE(said(b));
+    CHECK(said(b).ends_with("scan is paused: enable was released; ask for it again, and it goes on\n"));
+    CHECK(b.far.machine().state() == sim::ControllerState::paused);
+    const double stands = b.far.machine().position(0);
+    CHECK(stands != before);
+    before = stands;
+    // Whatever the hands do meanwhile, it stands; and they are told why.
+    b.stand.press("shoulder.right");
+    b.run(0.1);
+    b.stand.move("stick.left.x", -1);
+    b.run(3);
+    CHECK(b.stand.why("x").blocked == Obstacle{.what = Interlock::action_paused, .action = b.stand.action_id("scan")});
+    b.stand.move("stick.left.x", 0);
+    b.stand.type("home");
+    b.run(0.2);
+    CHECK(said(b).ends_with("home was refused: scan is paused; ask for scan again, and it goes on; or stop it\n"));
+    CHECK(b.far.machine().position(0) == stands);
+    check_agrees(b);
+    b.stand.type("scan");
+    b.run(0.1);
+    CHECK(said(b).ends_with("scan goes on\n"));
+  }
+  b.run(4);
+  CAPTURE(b.said);
+  CAPTURE(said(b));
+  CHECK(said(b).ends_with("scan is done\n"));
+  CHECK(b.far.machine().position(0) == 0);
+  CHECK(b.faults == 0);
+  jog_away(b, 0.3);
+  check_agrees(b);
+  CHECK(b.stand.state() == State::live);
+}
+
+TEST_CASE("What is paused is dropped by a stop, an alarm, a cut wire, or a panel that goes on with it by itself") {
+  struct Case {
+    const char* name;
+    std::function<void(ControllerBench&)> happens;
+    const char* says;
+  };
+  const Case cases[] = {
+      {"stop", [](ControllerBench& b) { b.press("face.east"); }, "scan is stopped: stop was pressed\n"},
+      {"stow", [](ControllerBench& b) { b.press("menu.left"); }, "scan is stopped"},
+      {"alarm", [](ControllerBench& b) { b.far.raise_alarm("limit"); }, "scan was refused"},
+      {"restart", [](ControllerBench& b) { b.far.restart(); }, "scan was refused"},
+      {"panel", [](ControllerBench& b) { b.far.machine().pause(false); }, "scan was refused"},
+      {"cut", [](ControllerBench& b) { b.cut = true; }, "scan is stopped"},
+  };
+  for (const Case& one : cases) {
+    CAPTURE(one.name);
+    ControllerBench b(test::changed(with_program(), "\"menu.right\" =", "\"menu.left\" = \"stow\"\n\"menu.right\" ="));
+    b.make_live();
+    b.stand.type("scan");
+    b.run(0.7);
+    b.let_go();
+    b.run(0.5);
+    REQUIRE(b.far.machine().state() == sim::ControllerState::paused);
+    one.happens(b);
+    b.run(1);
+    b.cut = false;
+    b.run(1.5);
+    CAPTURE(b.said);
+    CAPTURE(said(b));
+    CHECK(said(b).find(one.says) != std::string::npos);
+    CHECK(b.far.machine().queued() == 0);
+    const double stands = b.far.machine().position(0);
+    CHECK(stands < 60);
+    if (b.far.machine().state() == sim::ControllerState::alarm) continue;
+    b.press("menu.centre");
+    b.make_live();
+    b.stand.type("scan");
+    b.run(0.3);
+    CHECK(said(b).ends_with("scan begins, for 4 s at most\n"));
+  }
+}
+
 TEST_CASE("It probes until its probe touches, and is known to stand there; where nothing touches it has an alarm") {
   std::string text = test::changed(test::on_a_controller(), "homed={homed}", "homed={homed} probe={probe}");
   text += R"(
@@ -224,11 +322,11 @@ TEST_CASE("Whatever its wire does while it acts: each action ends, and nothing m
   int begun = 0;
   for (int round = 0; round < rounds; ++round) {
     test::Random random(static_cast<std::uint64_t>(round));
-    ControllerBench b(with_actions(test::dialects[round % 3], "limit_s = 3"));
+    ControllerBench b(round % 4 == 3 ? with_program() : with_actions(test::dialects[round % 3], "limit_s = 3"));
     b.make_live();
     jog_away(b, 0.4);
     b.back.delay_us = b.there.delay_us = static_cast<std::uint64_t>(random.whole(0, 6000));
-    b.stand.type(random.chance(0.7) ? "home" : "air");
+    b.stand.type(round % 4 == 3 ? "scan" : random.chance(0.7) ? "home" : "air");
     b.run(random.in(0, 0.8));
     switch (random.whole(0, 6)) {
       case 0: b.far.raise_alarm("limit"); break;
@@ -246,6 +344,8 @@ TEST_CASE("Whatever its wire does while it acts: each action ends, and nothing m
     CAPTURE(b.said);
     CAPTURE(said(b));
     CHECK(b.at_rest());
+    // What is paused stands until it is asked for again, or stopped.
+    if (said(b).ends_with("and it goes on\n")) b.press("face.east");
     for (std::size_t a = 0; a < b.rig.actions.size(); ++a)
       CHECK(b.stand.engine().action(id_at<ActionId>(a)).stage == ActionStage::idle);
     begun += said(b).find(" begins") != std::string::npos ? 1 : 0;

@@ -1,4 +1,5 @@
 // What a rig says of actions: what is wrong is told, and what holds is reviewed.
+#include "../link/on_a_board.hpp"
 #include "../link/on_a_controller.hpp"
 #include "../link/on_a_drive.hpp"
 #include "refused.hpp"
@@ -82,6 +83,28 @@ until = "cover"
   const std::string said = review_text(test::rig(drive));
   CHECK(said.find("turn is written register 300 = 6, coil 5 on; where it ends otherwise than done coil 5 off\n") !=
         std::string::npos);
+  const std::string board = test::on_a_board("serial = \"/dev/none\"\nbaud = 19_200") + R"(
+[action.grip]
+message = "grip 3"
+when = ["live"]
+)";
+  for (const test::Refused& one :
+       {test::Refused{"\"grip 3\"", "\"\"", "'' cannot be a message on this wire: 0 characters; 1 to 21 characters"},
+        test::Refused{"\"grip 3\"", "\"grip the left one by its rim\"", "28 characters; 1 to 21 characters of ASCII"},
+        test::Refused{"\"grip 3\"", "\"grip µ\"", "cannot be a message"}, test::Refused{"\"grip 3\"", "3", "message"},
+        test::Refused{"message = \"grip 3\"", "lines = [\"G28\"]", "a link of kind board, which takes no lines"},
+        test::Refused{"when = [\"live\"]", "moves = [\"table\"]", "a board moves its axes only as it is told"},
+        test::Refused{"when = [\"live\"]", "homes = [\"table\"]", "what a link carries out is not Gyrax's own homing"},
+        test::Refused{"when = [\"live\"]", "pauses = true", "only what a controller moves is paused"}})
+    test::check_refused(board, one);
+  const std::string pauses = test::changed(sound, "limit_s = 40", "pauses = true");
+  for (const test::Refused& one :
+       {test::Refused{"resume = \"\\u0015\"\n", "", "dialect 'brook' does not say how a controller pauses at once"},
+        test::Refused{"pause = \"\\u0012\"", "", "nothing pauses it"},
+        test::Refused{"pause = \"\\u0012\"", "pause = \"HOLD\"", "pauses at once, and goes on"}})
+    test::check_refused(pauses, one);
+  test::check_refused(test::changed(sound, "lines = [\"G28\"]", "message = \"grip\""),
+                      {"gyrax = 1\n", "gyrax = 1\n", "a link of kind controller, which takes no messages"});
   std::string many = sound;
   for (int i = 0; i < 98; ++i) many += "[action.a" + std::to_string(i) + "]\nlines = [\"M8\"]\n";
   test::check_refused(many, {"gyrax = 1\n", "gyrax = 1\n", "there are more than 100 actions"});
@@ -103,4 +126,16 @@ TEST_CASE("A review tells of each action what is done, what it needs, and how it
         "speed\n",
         "  reset        gantry is told \\x18, M90\n               while stowed or tripped; for 10 s at most\n"})
     CHECK(said.find(line) != std::string::npos);
+  const std::string text = test::on_a_board() + "[action.grip]\nmessage = \"grip 3\"\n";
+  const std::string board = review_text(test::rig(text));
+  CAPTURE(board);
+  CHECK(board.find("  grip         bridge is told \"grip 3\"; it gives up when it hears nothing of it for 150 ms\n") !=
+        std::string::npos);
+  // Its frames take their share of the wire, and a stop may have to wait for one.
+  const std::string without = review_text(test::rig(test::on_a_board()));
+  CHECK(without.find("3 channels: 85 bytes there and 99 back, 86 % of the wire") != std::string::npos);
+  CHECK(board.find("3 channels: 85 bytes there and 99 back, 90 % of the wire") != std::string::npos);
+  const std::string paused = review_text(test::rig(test::changed(sound, "limit_s = 40", "pauses = true")));
+  CHECK(paused.find("while enable is held; letting go pauses it, and asked for again it goes on\n") !=
+        std::string::npos);
 }

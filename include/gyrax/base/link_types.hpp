@@ -33,6 +33,7 @@ struct ActionOrder {
   ActionId action{};
   std::uint32_t number = 0;  ///< another one each time: the same action may follow at once
   bool cancelled = false;    ///< it was ended before it was done: the far end stops what it does for it
+  bool paused = false;       ///< the far end comes to rest, and goes on once it is not paused any more
   bool operator==(const ActionOrder&) const = default;
 };
 

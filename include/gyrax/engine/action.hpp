@@ -45,9 +45,10 @@ struct ActionSetup {
   Span limit = std::chrono::seconds(10);  ///< it takes no longer, > 0
   std::vector<ActionTurn> turns;
   InputId until = no<InputId>;  ///< it is not done before this is on
+  bool pauses = false;  ///< enable that is let go pauses it; asked for again it goes on. Its link has to know that
 };
 
-enum class ActionStage : std::uint8_t { idle, prepared, running };
+enum class ActionStage : std::uint8_t { idle, prepared, running, paused };
 
 /// What an event tells of an action.
 enum class ActionStep : std::uint8_t {
@@ -57,8 +58,10 @@ enum class ActionStep : std::uint8_t {
   done,
   timed_out,
   stopped,  ///< its zone left the states that allow it
+  paused,
+  resumed,
 };
-inline constexpr std::size_t action_steps = static_cast<std::size_t>(ActionStep::stopped) + 1;
+inline constexpr std::size_t action_steps = static_cast<std::size_t>(ActionStep::resumed) + 1;
 
 /// What an action does now.
 struct ActionView {

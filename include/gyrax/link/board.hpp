@@ -71,6 +71,9 @@ class BoardNear {
   };
   std::vector<InputRow> inputs_;
   std::vector<InputReport> input_reports_;
+  std::vector<std::string> messages_;  // by ActionId
+  std::optional<ActionOrder> order_;
+  std::vector<ActionReport> results_;
 };
 
 class BoardLink;

@@ -56,6 +56,18 @@ struct ChannelReport {
   std::int32_t speed = 0;
 };
 
+/// What a board is to do besides its channels.
+struct BoardOrder {
+  std::uint16_t number = 0;  ///< another one each time
+  std::string_view message;  ///< valid as long as it is ordered
+  bool cancelled = false;
+};
+/// What has become of it.
+struct BoardResult {
+  std::uint16_t number = 0;
+  bool done = false;  ///< otherwise it is not, and will not be
+};
+
 struct BoardReport {
   Time measured{};  ///< the earliest that it can have been
   Time arrival{};
@@ -86,6 +98,11 @@ class BoardTalk {
   void hear(Time now, std::span<const std::uint8_t> bytes);
   /// By row. Copied.
   void tell(std::span<const ChannelTold> told);
+  /// What it is to do besides; nullopt: nothing, or what it was is over. Again and again until it is over, as frames
+  /// go.
+  void order(const std::optional<BoardOrder>& order);
+  /// What has become of the order; nullopt: nothing yet.
+  const std::optional<BoardResult>& result() const noexcept { return result_; }
   /// Whether what was told last has gone out; so it is too where no board takes sets now.
   bool all_told() const noexcept { return untold_ == 0 || state_ != State::running; }
   /// What is to be sent now: a frame at most, empty where nothing is due or the wire is still busy with the last one.
@@ -115,6 +132,10 @@ class BoardTalk {
   void take_channel(Time now, const wire::ChannelInfo& info);
   void take_report(Time now, const wire::Frame& frame);
   void take_refusal(Time now, const wire::Refused& refused);
+  void take_result(const wire::Result& result);
+  void end_order(bool done, std::string_view why = {});
+  bool is_message_due(Time now) const noexcept;
+  void write_message(Time now, wire::Writer& out);
   bool agrees(const BoardChannel& ours, const wire::ChannelInfo& theirs);
   void next_row(Time now, State after);
   void begin(Time now, State state);
@@ -151,6 +172,12 @@ class BoardTalk {
   std::vector<std::string> said_, told_of_;
   std::string far_name_;
   std::optional<wire::ReportHead> last_head_;
+  std::optional<BoardOrder> order_;  // that is not over
+  std::optional<BoardResult> result_;
+  std::optional<std::uint16_t> ordered_;  // the last order's number
+  wire::Asked asked_{};                   // of the order, next
+  Time message_at_{};
+  std::uint16_t message_sequence_ = 0;
   BoardCounts counts_;
 };
 

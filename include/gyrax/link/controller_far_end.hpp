@@ -64,6 +64,7 @@ class ControllerFarEnd {
   void take_at_once(char c);
   void stop_at_once();
   void pause();
+  void resume();
   void look_at_probe();
   void set_homed(bool homed);
   bool go_home();

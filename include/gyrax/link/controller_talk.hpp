@@ -60,8 +60,9 @@ struct ControllerCounts {
 class ControllerTalk {
  public:
   /// asking: where it is; setting_up: its modes; acting: it carries out an action, and is told nothing else;
-  /// stopping: it was told to stop at once, and is not at rest yet.
-  enum class State : std::uint8_t { asking, setting_up, running, acting, stopping };
+  /// held: an action is paused, and what is left of it is kept; stopping: it was told to stop at once, and is not at
+  /// rest yet.
+  enum class State : std::uint8_t { asking, setting_up, running, acting, held, stopping };
 
   /// Errors: std::invalid_argument where the link has no dialect.
   ControllerTalk(const Rig& rig, LinkId link);
@@ -89,6 +90,8 @@ class ControllerTalk {
   const std::string& name() const noexcept { return name_; }
 
  private:
+  /// A stop that did not come through is told again.
+  static constexpr Span stops_within = std::chrono::milliseconds(1500);
   struct AxisRow {
     char letter = 'X';
     bool linear = true;
@@ -132,14 +135,16 @@ class ControllerTalk {
   void set_up(Time now);
   void send_line(Time now, const std::string& words);
   std::string framed(const std::string& words);
-  bool takes_lines() const noexcept {
-    return state_ == State::running || state_ == State::setting_up || state_ == State::acting;
-  }
+  bool takes_lines() const noexcept { return state_ == State::running || state_ == State::setting_up || is_acting(); }
+  bool is_acting() const noexcept { return state_ == State::acting || state_ == State::held; }
   void take_order(Time now, std::optional<ActionOrder> order);
   void work_action(Time now);
   void begin_acting(Time now);
   void send_action_line(Time now);
   bool settle_acting(Time now);
+  void hold(Time now);
+  void go_on(Time now);
+  bool settle_held(Time now);
   bool refuse_action_line(Time now, std::string_view answer);
   void end_action(ActionReport::Result result);
   bool has_room(std::size_t bytes) const noexcept;
@@ -179,6 +184,7 @@ class ControllerTalk {
   bool act_in_alarm_ = false;     // it had an alarm when it began
   bool moved_itself_ = false;     // for an action: where it stands then is taken up as it is
   bool act_is_over_ = false;      // carried out: it is told once the modes are set again
+  bool has_rested_ = false;       // since it was paused
   Time act_answered_{};
   std::vector<ActionReport> results_;
   Time ask_due_{}, quiet_until_{}, move_began_{}, stop_sent_{}, changed_at_{}, begins_at_{};

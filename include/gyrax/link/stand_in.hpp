@@ -43,8 +43,8 @@ class PlayedFarEnd {
 class ServedBoard : public PlayedFarEnd {
  public:
   void run(Span span, int waits_for = -1) override;
-  /// "cut", "noisy", "slow", "hung", "stuck", "sag", "mend", "restart", "print TEXT"; of a rig's board "input NAME on",
-  /// "off", a number or "broken"; of a handset "pause", "play".
+  /// "cut", "noisy", "slow", "hung", "stuck", "sag", "mend", "restart", "print TEXT", "fail TEXT"; of a rig's board
+  /// "input NAME on", "off", a number or "broken"; of a handset "pause", "play".
   std::string take(const std::string& line) override;
   std::vector<std::string> seen() override;
   const sim::Board& board() const noexcept { return board_; }

@@ -55,8 +55,9 @@ enum class Interlock : std::uint8_t {
   beyond_travel,
   place_unknown,
   switch_not_met,
+  action_paused,
 };
-inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::switch_not_met) + 1;
+inline constexpr std::size_t interlock_count = static_cast<std::size_t>(Interlock::action_paused) + 1;
 
 struct AboutInterlock {
   const char* name;

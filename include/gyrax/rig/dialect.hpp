@@ -32,6 +32,7 @@ struct Dialect {
   wire::LinePattern status;                               ///< {state}, axes' letters, inputs' names; {any} is anything
   std::vector<std::string> idle, moving, paused, alarms;  ///< what its {state} says then
   std::string pause;                       ///< to rest on its way, before `stop`; empty: `stop` does both
+  std::string resume;                      ///< it goes on with what it had when it was paused; empty: there is none
   std::string stop;                        ///< at once, keeping its position, with an empty queue
   std::string abort;                       ///< at once, with its position lost; empty: there is none
   int takes_lines = 8, takes_bytes = 128;  ///< that are not acknowledged yet
@@ -41,6 +42,8 @@ struct Dialect {
   static bool is_at_once(const std::string& text) noexcept {
     return text.size() == 1 && static_cast<unsigned char>(text[0]) < 0x20;
   }
+  /// As it is written in messages: a control character as "\\x18".
+  static std::string shown(const std::string& text);
   State state_of(std::string_view word) const noexcept;
 };
 

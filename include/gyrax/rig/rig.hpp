@@ -99,6 +99,7 @@ struct LinkInfo {
   std::optional<RegisterMap> registers{};                   ///< of a drive or a PLC
   std::optional<Dialect> dialect{};                         ///< of a controller that takes lines
   std::string letters{};                                    ///< the same: of its axes, by Wiring::channel
+  std::size_t longest_message = 0;                          ///< of a board: characters; 0: it is told none
   std::vector<std::pair<std::string, std::string>> switch_lines{};  ///< the same: that turn a switch on and off
   /// In the key's own unit. Errors: std::out_of_range where its kind has no such key.
   double number(const char* key) const { return numbers.at(key); }
@@ -113,8 +114,11 @@ LinkInfo with_usual(LinkInfo link, const std::string& kind);
 struct ActionInfo {
   std::string name, group;                     ///< group: "" where the rig names none
   std::vector<std::string> lines;              ///< for a controller: words, or one control character that goes at once
+  std::string message;                         ///< for a board: words
   std::vector<RegisterWrite> writes, cancels;  ///< for a drive or a PLC; cancels: where it ends otherwise than done
   Origin origin;
+  /// Whether a link is told anything.
+  bool tells() const noexcept { return !lines.empty() || !message.empty() || !writes.empty(); }
 };
 
 struct BindingInfo {

@@ -75,6 +75,11 @@ class Board {
   /// part does not answer.
   void set_input(std::size_t channel, double value, bool valid = true);
 
+  /// From now on what it is told by a message takes so long, and is done; or fails then, where `why` says so.
+  void act_for(double seconds, std::string why = {});
+  /// What it did of messages since the last time this was asked: "\"grip\" begins", "\"grip\" is done".
+  std::vector<std::string> acted();
+
   std::size_t channels() const;
   /// Where it really is: a servo's horn in µs of pulse, a stepper's shaft in steps, a motor's share, a switch 0 or 1.
   double position(std::size_t channel) const;

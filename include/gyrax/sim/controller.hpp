@@ -39,7 +39,8 @@ class Controller {
   void stop() noexcept;
   /// It stands at once, and has an alarm: its position is lost.
   void abort() noexcept;
-  void pause(bool paused) noexcept { paused_ = paused; }
+  /// It comes to rest on its way, and keeps its queue; not while it has an alarm.
+  void pause(bool paused) noexcept;
   void alarm() noexcept;
   /// A person has looked at what was wrong.
   void clear() noexcept;

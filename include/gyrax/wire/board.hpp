@@ -125,6 +125,28 @@ struct InputReading {
 };
 inline constexpr std::size_t readings_head_bytes = 16, reading_bytes = 5;
 
+/// What a board does besides its channels: it begins, goes on, is cancelled.
+enum class Asked : std::uint8_t { begin, go_on, cancel };
+/// What has become of that.
+enum class Became : std::uint8_t { nothing, under_way, done, failed, cancelled };
+struct Message {
+  std::uint32_t echo_us = 0;
+  std::uint16_t valid_ms = 0;
+  std::uint16_t number = 0;  ///< another one each time
+  Asked asked{};
+  std::string_view words{};  ///< to begin with
+};
+struct Result {
+  std::uint32_t clock_us = 0;
+  std::uint16_t number = 0;
+  Became became{};
+  std::string_view why{};  ///< it failed
+};
+/// A message is asked about so often, and is cancelled where nobody asks for so long.
+inline constexpr int message_every_ms = 50, message_valid_ms = 150;
+inline constexpr std::size_t message_head_bytes = 9, longest_message = 40;
+inline constexpr std::size_t message_bytes(std::size_t characters) { return around + message_head_bytes + characters; }
+
 struct Refused {
   Kind of{};
   std::uint16_t sequence = 0;
@@ -139,6 +161,7 @@ void write_store(Writer& out, const ChannelInfo& kept) noexcept;
 void write(Writer& out, const SetHead& head) noexcept;
 void write(Writer& out, const Heed& heed) noexcept;
 void write(Writer& out, const SetChannel& channel) noexcept;
+void write(Writer& out, const Message& message) noexcept;
 
 std::optional<Welcome> read_welcome(std::span<const std::uint8_t> payload) noexcept;
 std::optional<ChannelInfo> read_channel(std::span<const std::uint8_t> payload) noexcept;
@@ -148,6 +171,8 @@ ReportChannel read_report_channel(Reader& in) noexcept;
 /// The inputs follow in `in`, as many as the head says.
 std::optional<ReadingsHead> read_readings(Reader& in) noexcept;
 InputReading read_input(Reader& in) noexcept;
+std::optional<Message> read_message(std::span<const std::uint8_t> payload) noexcept;
+std::optional<Result> read_result(std::span<const std::uint8_t> payload) noexcept;
 std::optional<Refused> read_refused(std::span<const std::uint8_t> payload) noexcept;
 
 }  // namespace gyrax::wire

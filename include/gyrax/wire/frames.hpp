@@ -27,7 +27,8 @@ inline constexpr std::uint8_t all_boards = 0;
 
 /// The near end's first, from `welcome` on the far end's.
 enum class Kind : std::uint8_t {
-  greet = 1,
+  message,
+  greet,
   ask,
   assign,
   set,
@@ -39,9 +40,10 @@ enum class Kind : std::uint8_t {
   report,
   readings,
   print,
-  refused
+  refused,
+  result
 };
-/// "set"; "kind 14" has none.
+/// "set"; "kind 15" has none.
 const char* name_of(Kind kind) noexcept;
 
 struct Frame {
