@@ -268,7 +268,7 @@ class Live {
       std::vector<std::string> names;
       for (const ActionInfo& action : rig_->actions) names.push_back(action.name);
       note(names.empty() ? fmt::format("'{}' was typed, and the rig has no actions", as_text(name))
-                         : fmt::format("there is no action '{}'; there are {}", as_text(name), listed(names)));
+                         : fmt::format("there is no action '{}'; the rig has {}", as_text(name), listed(names)));
     } else if (!runner_->type(id_at<ActionId>(static_cast<std::size_t>(found - rig_->actions.begin())))) {
       note(fmt::format("'{}' was typed too soon after others, and is not asked for", name));
     }

@@ -139,7 +139,7 @@ TEST_CASE(
     Beside run("run " + rig + " --hands demo/gantry_session.toml --typed --no-logbook", folder / "run.txt");
     REQUIRE(run.says("it has an alarm: 'alarm'"));
     run.tell("unlok");
-    CHECK(run.says("there is no action 'unlok'; there are home, unlock"));
+    CHECK(run.says("there is no action 'unlok'; the rig has home, unlock"));
     run.tell("unlock");
     REQUIRE(run.says("unlock is prepared: ask for it once more within 60 s, and it begins"));
     run.tell("unlock");

@@ -73,7 +73,8 @@ TEST_CASE("check, rehearse, logbook and calibrate say what docs/json.md says") {
   REQUIRE_FALSE(gyrax::write_text(folder / "doubtful.toml", doubtful));
   compare("check", paths_of({"check --json " + (folder / "doubtful.toml"), "check --json demo/desk.toml",
                              "check --json demo/drive.toml", "check --json demo/gantry.toml",
-                             "check --json demo/fine.toml", "check --json demo/one_hand.toml"}));
+                             "check --json demo/fine.toml", "check --json demo/one_hand.toml",
+                             "check --json demo/board.toml", "check --json demo/column.toml"}));
   compare(
       "rehearse and logbook",
       paths_of({"rehearse --json demo/bench.toml demo/session.toml",
