@@ -17,6 +17,8 @@ constexpr Span answer_within = std::chrono::milliseconds(150), again_after = std
 constexpr int tries_of_one = 3;
 /// Without a report for so long it is greeted anew.
 constexpr Span silent_after = std::chrono::milliseconds(500);
+/// Of a message.
+constexpr Span result_within = std::chrono::seconds(1);
 constexpr std::size_t most_said = 64;
 
 std::int64_t us(Span span) { return duration_cast<microseconds>(span).count(); }
@@ -319,6 +321,7 @@ void BoardTalk::order(const std::optional<BoardOrder>& order) {
     result_.reset();
     asked_ = wire::Asked::begin;
     message_at_ = Time{};
+    result_at_.reset();
   }
   if (!order_ || !order->cancelled || asked_ == wire::Asked::cancel) return;
   asked_ = wire::Asked::cancel;
@@ -339,6 +342,7 @@ void BoardTalk::take_result(const wire::Result& result) {
   if (!order_ || result.number != order_->number) return;
   switch (result.became) {
     case wire::Became::under_way:
+      result_at_.reset();
       if (asked_ == wire::Asked::begin) asked_ = wire::Asked::go_on;
       return;
     case wire::Became::done: return end_order(true);
@@ -420,11 +424,15 @@ std::span<const std::uint8_t> BoardTalk::next(Time now) {
     return bytes;
   }
   if (state_ == State::running && is_message_due(now)) {
-    if (wire::message_bytes(order_->message.size()) <= max_frame_) {
+    if (!result_at_) result_at_ = now + result_within;
+    if (now > *result_at_) {
+      end_order(false, "the board does not answer it: docs/board.md says what is expected");
+    } else if (wire::message_bytes(order_->message.size()) > max_frame_) {
+      end_order(false, "its frame is longer than the board takes");
+    } else {
       write_message(now, out);
       return pack(now, wire::Kind::message, out);
     }
-    end_order(false, "its frame is longer than the board takes");
   }
   if (state_ == State::running) {
     if (run_ == 0 && std::exchange(at_once_, false)) {

@@ -177,6 +177,7 @@ class BoardTalk {
   std::optional<std::uint16_t> ordered_;  // the last order's number
   wire::Asked asked_{};                   // of the order, next
   Time message_at_{};
+  std::optional<Time> result_at_;  // by then there has to be one
   std::uint16_t message_sequence_ = 0;
   BoardCounts counts_;
 };
