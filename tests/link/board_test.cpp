@@ -356,6 +356,26 @@ TEST_CASE("A board does what a message tells it: done, refused with its words, t
   CHECK(b.board.acted() == std::vector<std::string>{"\"grip 3\" is done"});
   CHECK(std::abs(b.tilt_out() - b.stand.command("tilt").p) < 120 * 0.030);
   CHECK(told(b).ends_with("grip begins, for 10 s at most\ngrip is done\n"));
+  // What became of one says nothing of the next.
+  std::vector<std::uint8_t> old;
+  b.on_the_way_back = [&](std::vector<std::uint8_t>& bytes, Time) {
+    wire::Receiver receiver;
+    for (const std::uint8_t byte : bytes)
+      if (receiver.take(byte) && receiver.frame().kind == wire::Kind::result) old = bytes;
+  };
+  b.stand.type("grip");
+  b.run(0.7);
+  REQUIRE(told(b).ends_with("grip is done\n"));
+  b.on_the_way_back = [&](std::vector<std::uint8_t>& bytes, Time) {
+    bytes.insert(bytes.begin(), old.begin(), old.end());
+  };
+  b.stand.type("grip");
+  b.run(0.3);
+  CHECK(told(b).ends_with("grip begins, for 10 s at most\n"));
+  b.on_the_way_back = nullptr;
+  b.run(0.4);
+  CHECK(told(b).ends_with("grip is done\n"));
+  b.board.acted();
   b.board.act_for(0.2, "no part in the jaws");
   b.stand.type("grip");
   b.run(0.5);
@@ -374,6 +394,12 @@ TEST_CASE("A board does what a message tells it: done, refused with its words, t
   CHECK(told(b).ends_with("turn is stopped: enable was released\n"));
   CHECK(b.said_something_with("bridge: \"turn\" is cancelled"));
   CHECK(b.faults == 0);
+  b.stand.type("tare");
+  b.run(0.1);
+  b.board.restart();
+  b.run(1);
+  CHECK(b.said_something_with("bridge: \"tare\" is not done: the board is greeted anew"));
+  CHECK(told(b).ends_with("tare is stopped: a link gave no heartbeat\n"));
 }
 
 TEST_CASE("An end that does not answer messages at all is told, and is no fault") {

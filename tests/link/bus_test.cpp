@@ -93,6 +93,16 @@ TEST_CASE(
     CHECK(both.boards_[0].position(0) == 300);
     CHECK(both.boards_[1].position(2) == 500);
     CHECK(both.boards_[0].position(2) == 0);
+    // Messages go in turns of their own.
+    const std::uint64_t before = both.reports(0);
+    for (const auto& talk : both.talks) talk->order(BoardOrder{1, "grip"});
+    both.run(2s);
+    for (std::size_t b = 0; b < 2; ++b) {
+      REQUIRE(both.talks[b]->result().has_value());
+      CHECK(both.talks[b]->result()->done);
+      CHECK(both.boards_[b].acted() == std::vector<std::string>{"\"grip\" begins", "\"grip\" is done"});
+    }
+    CHECK(both.reports(0) - before >= 70);
     CHECK(both.collisions == 0);
     CHECK(both.talks[0]->counts().lost_there + both.talks[1]->counts().lost_there == 0);
   }
