@@ -81,7 +81,7 @@ inline std::string board_in(const Folder& folder) {
   change(text, "silence_ms = 100 ", "silence_ms = 1000 ");
   change(text, "valid_ms = 60 ", "valid_ms = 1000 ");
   change(text, "reports = \"on change\"\n", "reports = \"on change\"\nmax_age_ms = 2000\n");
-  change(text, "[override]", "[tick]\nmax_ms = 1000\n\n[override]");
+  change(text, "max_ms = 50 ", "max_ms = 1000 ");
   std::ofstream(folder / "rig.toml") << text;
   return folder / "rig.toml";
 }

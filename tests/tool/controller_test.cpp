@@ -28,7 +28,8 @@ std::string gantry_in(const Folder& folder) {
     change(text, "following_error = 40\n",
            "following_error = 80\nrunaway = { wrong_way_ms = 0, overspeed_ms = 0, moves_at_rest_ms = 0, "
            "position_frozen_ms = 0 }\n");
-  change(text, "[handset.pad]\n", "[tick]\nmax_ms = 1000\n[handset.pad]\nmax_age_ms = 2000\n");
+  change(text, "max_ms = 100 ", "max_ms = 1000 ");
+  change(text, "[handset.pad]\n", "[handset.pad]\nmax_age_ms = 2000\n");
   std::ofstream(folder / "rig.toml") << text;
   std::ofstream(folder / "brook.toml") << read_text("demo/dialects/brook.toml", 1u << 20).text;
   return folder / "rig.toml";

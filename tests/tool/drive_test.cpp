@@ -31,7 +31,8 @@ std::string drive_in(const Folder& folder, int port) {
   change(text, "timeout_ms = 100", "timeout_ms = 1000");
   change(text, "watchdog_ms = 200 ", "watchdog_ms = 3000 ");
   change(text, "following_error = 12", "following_error = 90");
-  change(text, "[handset.pad]\n", "[tick]\nmax_ms = 1000\n[handset.pad]\nmax_age_ms = 2000\n");
+  change(text, "max_ms = 100 ", "max_ms = 1000 ");
+  change(text, "[handset.pad]\n", "[handset.pad]\nmax_age_ms = 2000\n");
   std::ofstream(folder / "rig.toml") << text;
   return folder / "rig.toml";
 }

@@ -188,7 +188,9 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
   text.replace(text.find(wire), wire.size(),
                "wire = { serial = \"" + folder / "pad" + "\" }\nsilence_ms = 1000\nmax_age_ms = 2000");
   text.insert(text.find("[axis]"),
-              "[tick]\nmax_ms = 1000\n[link.machine]\nkind = \"simulated\"\nsilence_ms = 1000\nvalid_ms = 1000\n");
+              "[link.machine]\nkind = \"simulated\"\nsilence_ms = 1000\nvalid_ms = 1000\n");
+  const std::string tick = "max_ms = 100 ";
+  text.replace(text.find(tick), tick.size(), "max_ms = 1000 ");
   // Nor is a machine that stands still for a moment to be taken for one that does not follow.
   const std::string steps = "increments = [0.1, 1]";
   for (std::size_t at = text.find(steps); at != std::string::npos; at = text.find(steps, at + 2 * steps.size()))
