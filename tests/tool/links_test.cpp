@@ -187,8 +187,7 @@ TEST_CASE("A handset on a wire drives a rig; its cable out is told within a tent
   REQUIRE(text.find(wire) != std::string::npos);
   text.replace(text.find(wire), wire.size(),
                "wire = { serial = \"" + folder / "pad" + "\" }\nsilence_ms = 1000\nmax_age_ms = 2000");
-  text.insert(text.find("[axis]"),
-              "[link.machine]\nkind = \"simulated\"\nsilence_ms = 1000\nvalid_ms = 1000\n");
+  text.insert(text.find("[axis]"), "[link.machine]\nkind = \"simulated\"\nsilence_ms = 1000\nvalid_ms = 1000\n");
   const std::string tick = "max_ms = 100 ";
   text.replace(text.find(tick), tick.size(), "max_ms = 1000 ");
   // Nor is a machine that stands still for a moment to be taken for one that does not follow.
