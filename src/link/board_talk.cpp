@@ -328,13 +328,14 @@ void BoardTalk::order(const std::optional<BoardOrder>& order) {
   message_at_ = Time{};
 }
 
+/// `why` not: empty where it was cancelled from here.
 void BoardTalk::end_order(bool done, std::string_view why) {
   if (!order_) return;
-  if (asked_ == wire::Asked::cancel)
-    say("\"{}\" is cancelled", order_->message);
-  else if (!done)
-    say("\"{}\" is not done: {}", order_->message, why.empty() ? "the board does not say why" : why);
-  result_ = BoardResult{order_->number, done};
+  if (!done)
+    why.empty() ? say("\"{}\" is cancelled", order_->message) : say("\"{}\" is not done: {}", order_->message, why);
+  else if (asked_ == wire::Asked::cancel)
+    say("\"{}\" was done before it could be cancelled", order_->message);
+  result_ = BoardResult{done};
   order_.reset();
 }
 
@@ -346,9 +347,11 @@ void BoardTalk::take_result(const wire::Result& result) {
       if (asked_ == wire::Asked::begin) asked_ = wire::Asked::go_on;
       return;
     case wire::Became::done: return end_order(true);
-    case wire::Became::cancelled: return end_order(false, "nobody asked the board for it in time, and it gave up");
-    case wire::Became::failed: return end_order(false, result.why);
-    case wire::Became::nothing: return end_order(false);
+    case wire::Became::cancelled:
+      return end_order(false,
+                       asked_ == wire::Asked::cancel ? "" : "nobody asked the board for it in time, and it gave up");
+    case wire::Became::failed:
+    case wire::Became::nothing: return end_order(false, result.why.empty() ? "the board does not say why" : result.why);
   }
 }
 

@@ -394,6 +394,15 @@ TEST_CASE("A board does what a message tells it: done, refused with its words, t
   CHECK(told(b).ends_with("turn is stopped: enable was released\n"));
   CHECK(b.said_something_with("bridge: \"turn\" is cancelled"));
   CHECK(b.faults == 0);
+  // One that is over by then was not cancelled.
+  b.make_live();
+  b.board.act_for(0.03);
+  b.stand.type("turn");
+  b.run(0.05);
+  b.let_go();
+  b.run(0.5);
+  CHECK(b.said_something_with("bridge: \"turn\" was done before it could be cancelled"));
+  b.board.act_for(1);
   b.stand.type("tare");
   b.run(0.1);
   b.board.restart();

@@ -64,7 +64,6 @@ struct BoardOrder {
 };
 /// What has become of it.
 struct BoardResult {
-  std::uint16_t number = 0;
   bool done = false;  ///< otherwise it is not, and will not be
 };
 
