@@ -52,6 +52,9 @@ void RigBuilder::read_actions(Table& root) {
     info.name = name;
     info.group = table.text("group").value_or("");
     info.origin = {table.file(), table.line()};
+    // What a slip of the pen may have meant, also where it is not read.
+    for (const char* key : {"lines", "message", "writes", "homes", "link", "moves", "when", "needs", "needs_homed"})
+      table.allow(key);
     action.zone = pick<ZoneId>(table, "zone", names_.zones, "zone");
     read_lines(table, action, info);
     read_writes(table, action, info);
@@ -207,7 +210,7 @@ void RigBuilder::read_moved(Table& table, ActionSetup& action, bool all_of_link)
     const AxisId axis = named<AxisId>(table, "moves", names_.axes, word, "axis");
     if (axis != no<AxisId>) all.push_back(axis);
     if (axis != no<AxisId> && action.link != no<LinkId> && rig_.links[index(action.link)].kind == "board")
-      wrong("a board moves its axes only as it is told", "no 'moves'; homes = [\"AXIS\"] homes one");
+      wrong("a board moves its axes only as it is told", "no 'moves'; or homes = [\"AXIS\"] in place of a message");
     if (axis != no<AxisId> && action.link != no<LinkId> && rig_.setup.axes[index(axis)].wiring.link != action.link)
       wrong(fmt::format("'{}' does not hang on that link", word), "axes of the link that is told");
   }

@@ -91,7 +91,9 @@ when = ["live"]
   for (const test::Refused& one :
        {test::Refused{"\"grip 3\"", "\"\"", "'' cannot be a message on this wire: 0 characters; 1 to 21 characters"},
         test::Refused{"\"grip 3\"", "\"grip the left one by its rim\"", "28 characters; 1 to 21 characters of ASCII"},
-        test::Refused{"\"grip 3\"", "\"grip µ\"", "cannot be a message"}, test::Refused{"\"grip 3\"", "3", "message"},
+        test::Refused{"\"grip 3\"", "\"grip µ\"", "cannot be a message"},
+        test::Refused{"message = ", "mesage = ", "did you mean 'message'?"},
+        test::Refused{"\"grip 3\"", "3", "message"},
         test::Refused{"message = \"grip 3\"", "lines = [\"G28\"]", "a link of kind board, which takes no lines"},
         test::Refused{"when = [\"live\"]", "moves = [\"table\"]", "a board moves its axes only as it is told"},
         test::Refused{"when = [\"live\"]", "homes = [\"table\"]", "what a link carries out is not Gyrax's own homing"},
