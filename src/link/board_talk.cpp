@@ -362,7 +362,7 @@ bool BoardTalk::is_message_due(Time now) const noexcept {
 }
 
 void BoardTalk::write_message(Time now, wire::Writer& out) {
-  const auto valid_ms = std::clamp<std::int64_t>(us(setup_.valid_for) / 1000, wire::message_valid_ms, 1000);
+  const auto valid_ms = wire::message_valid_ms(us(setup_.valid_for) / 1000);
   const std::string_view words = asked_ == wire::Asked::begin ? order_->message : std::string_view();
   write(out, wire::Message{echo_us_, static_cast<std::uint16_t>(valid_ms), order_->number, asked_, words});
   message_at_ = now;

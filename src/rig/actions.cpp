@@ -352,12 +352,12 @@ std::string told_words(const Rig& rig, ActionId id) {
     parts.push_back(fmt::format("{} is written {}", rig.links[index(action.link)].name, all_words(info.writes)));
   if (!info.cancels.empty())
     parts.push_back(fmt::format("where it ends otherwise than done {}", all_words(info.cancels)));
-  if (!info.message.empty())
-    parts.push_back(
-        fmt::format("{} is told \"{}\"; it gives up when it hears nothing of it for {:g} ms",
-                    rig.links[index(action.link)].name, info.message,
-                    std::max<double>(wire::message_valid_ms,
-                                     to_seconds(rig.setup.links[index(action.link)].frame_valid_for) * 1e3)));
+  if (!info.message.empty()) {
+    const Span set_valid = rig.setup.links[index(action.link)].frame_valid_for;
+    parts.push_back(fmt::format("{} is told \"{}\"; it gives up when it hears nothing of it for {} ms",
+                                rig.links[index(action.link)].name, info.message,
+                                wire::message_valid_ms(set_valid / std::chrono::milliseconds(1))));
+  }
   for (const ActionTurn& turn : action.turns)
     parts.push_back(fmt::format("{} {}{}", rig.switches[index(turn.target)], turn.on ? "on" : "off",
                                 turn.after > Span{} ? fmt::format(" after {:g} s", to_seconds(turn.after)) : ""));

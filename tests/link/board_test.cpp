@@ -2,6 +2,7 @@
 #include "on_a_board.hpp"
 #include "support/random.hpp"
 #include "support/rigs.hpp"
+#include "support/said.hpp"
 
 #include <gyrax/link/board.hpp>
 #include <gyrax/link/stand_in.hpp>
@@ -331,12 +332,7 @@ when = ["stowed", "ready", "live", "tripped"]
 limit_s = 3
 )";
 
-std::string told(const Bench& b) {
-  std::string all;
-  for (const Event& event : b.stand.events())
-    if (event.action != no<ActionId>) all += say(b.rig, event) + "\n";
-  return all;
-}
+std::string told(const Bench& b) { return test::said_of_actions(b.rig, b.stand); }
 
 TEST_CASE("A board does what a message tells it: done, refused with its words, too late, or stopped with its zone") {
   Bench b(test::on_a_board() + grips);

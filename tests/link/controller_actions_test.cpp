@@ -2,6 +2,7 @@
 // unlocking, lines between moves; stopped, refused, unanswered.
 #include "controller_bench.hpp"
 #include "support/random.hpp"
+#include "support/said.hpp"
 
 #include <gyrax/rig/words.hpp>
 
@@ -39,12 +40,7 @@ when = ["stowed", "tripped"]
 )";
 }
 
-std::string said(const ControllerBench& b) {
-  std::string all;
-  for (const Event& event : b.stand.events())
-    if (event.action != no<ActionId>) all += say(b.rig, event) + "\n";
-  return all;
-}
+std::string said(const ControllerBench& b) { return test::said_of_actions(b.rig, b.stand); }
 
 /// Somewhere else than where homing goes.
 void jog_away(ControllerBench& b, double s = 0.6) {

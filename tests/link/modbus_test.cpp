@@ -3,6 +3,7 @@
 #include "support/folder.hpp"
 #include "support/random.hpp"
 #include "support/rigs.hpp"
+#include "support/said.hpp"
 
 #include <gyrax/link/drive_stand_in.hpp>
 #include <gyrax/link/modbus.hpp>
@@ -164,12 +165,7 @@ limit_s = 3
 writes = [{ register = 301, value = -2 }]
 )";
 
-std::string said_of_actions(const Bench& b) {
-  std::string all;
-  for (const Event& event : b.stand.events())
-    if (event.action != no<ActionId>) all += say(b.rig, event) + "\n";
-  return all;
-}
+std::string said_of_actions(const Bench& b) { return test::said_of_actions(b.rig, b.stand); }
 
 }  // namespace
 

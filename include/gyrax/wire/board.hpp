@@ -142,8 +142,13 @@ struct Result {
   Became became{};
   std::string_view why{};  ///< it failed
 };
-/// A message is asked about so often, and is cancelled where nobody asks for so long.
-inline constexpr int message_every_ms = 50, message_valid_ms = 150;
+/// A message is asked about so often.
+inline constexpr int message_every_ms = 50;
+/// It is cancelled where nobody asks for so long, ms: three times that, or as long as a set is valid.
+constexpr std::int64_t message_valid_ms(std::int64_t set_valid_ms) noexcept {
+  constexpr std::int64_t least = 3 * message_every_ms, most = 1000;
+  return set_valid_ms < least ? least : set_valid_ms > most ? most : set_valid_ms;
+}
 inline constexpr std::size_t message_head_bytes = 9, longest_message = 40;
 inline constexpr std::size_t message_bytes(std::size_t characters) { return around + message_head_bytes + characters; }
 
